@@ -1,0 +1,68 @@
+"""Every error a user can cause, in one tree.
+
+PelluxError
+├── InvalidSpace        a space that cannot be searched
+│   └── NotationError   a line of space notation that does not parse (line, column, caret)
+├── InvalidBrief        a problem that cannot be judged
+│   └── InvalidData     a file that cannot be read as a table
+├── InvalidPlan         a plan that cannot be run
+├── NotFound            no such object
+├── Conflict            the object is in a state that does not allow it
+└── WorkspaceError      the folder cannot be used (locked, newer, read-only, full)
+
+Each has a stable `code`; the web layer turns it into a problem document, the command line into one line.
+"""
+
+from __future__ import annotations
+
+
+class PelluxError(Exception):
+    """Base of all errors meant for a person. `at` names the field that has to change."""
+
+    code = "error"
+
+    def __init__(self, message: str, *, at: str | None = None) -> None:
+        super().__init__(message)
+        self.message = message
+        self.at = at
+
+
+class InvalidSpace(PelluxError):
+    code = "invalid-space"
+
+
+class NotationError(InvalidSpace):
+    """A mistake in space notation; `str()` shows the line with a caret under the mistake."""
+
+    code = "notation"
+
+    def __init__(self, problem: str, *, line: int, column: int, source: str, expected: str = "") -> None:
+        self.problem, self.line, self.column = problem, line, column
+        self.source, self.expected = source, expected
+        tail = f" Expected {expected}." if expected else ""
+        caret = " " * (column - 1) + "^"
+        super().__init__(f"Line {line}, column {column}: {problem}{tail}\n  {source}\n  {caret}", at="space")
+
+
+class InvalidBrief(PelluxError):
+    code = "invalid-brief"
+
+
+class InvalidData(InvalidBrief):
+    code = "invalid-data"
+
+
+class InvalidPlan(PelluxError):
+    code = "invalid-plan"
+
+
+class NotFound(PelluxError):
+    code = "not-found"
+
+
+class Conflict(PelluxError):
+    code = "conflict"
+
+
+class WorkspaceError(PelluxError):
+    code = "workspace"

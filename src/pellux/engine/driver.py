@@ -1,0 +1,134 @@
+"""The driver: one thread a running search, which carries out the coordinator's commands.
+
+First the store, then the world: what a batch of events changes is committed before any of its commands reaches a worker.
+"""
+
+from __future__ import annotations
+
+import logging
+import queue
+import threading
+from collections.abc import Mapping, Sequence
+from typing import Protocol
+
+from pellux.core.errors import Conflict
+from pellux.core.space import Value
+from pellux.engine.coordinator import Coordinator
+from pellux.engine.messages import (
+    Ask,
+    Begin,
+    Command,
+    Dismiss,
+    Event,
+    Finish,
+    Hire,
+    Proposal,
+    ProposalFailed,
+    Save,
+    SaveFit,
+    SaveSearch,
+    SaveTrial,
+    StartFit,
+    Tick,
+)
+from pellux.engine.runners import Clock, Runner
+
+log = logging.getLogger("pellux.engine")
+TICK = 0.5
+
+
+class Recorder(Protocol):
+    """Writes what happened, in one transaction, and then tells those who listen."""
+
+    def save(self, saves: Sequence[Save]) -> None: ...
+
+
+class Proposer(Protocol):
+    """Asks the strategy; None when the space is exhausted."""
+
+    def propose(self, number: int, coordinator: Coordinator) -> Mapping[str, Value] | None: ...
+
+
+class Driver(threading.Thread):
+    """Runs a search until it ends or `leave` is called; events from people come by `post`."""
+
+    def __init__(
+        self, coordinator: Coordinator, runner: Runner, recorder: Recorder, proposer: Proposer, clock: Clock
+    ) -> None:
+        super().__init__(name="search-driver", daemon=True)
+        self._coordinator = coordinator
+        self._runner = runner
+        self._recorder = recorder
+        self._proposer = proposer
+        self._clock = clock
+        self._inbox: queue.SimpleQueue[Event] = queue.SimpleQueue()
+        self._leaving = threading.Event()
+        self._finished = False
+        self.error: Exception | None = None
+
+    def post(self, event: Event) -> None:
+        self._inbox.put(event)
+        self._runner.wake()
+
+    def leave(self) -> None:
+        """End the thread and its workers without ending the search: it goes on when it is opened again."""
+        self._leaving.set()
+        self._runner.wake()
+
+    def run(self) -> None:
+        try:
+            self._process([Begin(self._clock())])
+            last_tick = self._clock()
+            while not self._finished and not self._leaving.is_set():
+                events: list[Event] = [*self._runner.wait(TICK), *self._drain()]
+                if self._clock() - last_tick >= TICK:
+                    last_tick = self._clock()
+                    events.append(Tick(last_tick))
+                self._process(events)
+        except Exception as error:  # the search stays as the store has it and can be resumed
+            log.exception("The search's driver ended by an error")
+            self.error = error
+        finally:
+            self._runner.close()
+
+    def _drain(self) -> list[Event]:
+        found = []
+        while not self._inbox.empty():
+            found.append(self._inbox.get())
+        return found
+
+    def _process(self, events: Sequence[Event]) -> None:
+        """Handle events and what follows from them, until nothing more follows."""
+        while events:
+            commands: list[Command] = []
+            for event in events:
+                try:
+                    commands += self._coordinator.handle(event)
+                except Conflict as refusal:  # a person's wish that came too late
+                    log.info("Refused: %s", refusal.message)
+            saves = [command for command in commands if isinstance(command, (SaveSearch, SaveTrial, SaveFit))]
+            if saves:
+                self._recorder.save(saves)
+            events = [answer for command in commands if (answer := self._carry_out(command)) is not None]
+
+    def _carry_out(self, command: Command) -> Event | None:
+        match command:
+            case StartFit():
+                self._runner.start(command)
+            case Hire(worker=worker, lane=lane):
+                self._runner.hire(worker, lane)
+            case Dismiss(worker=worker):
+                self._runner.dismiss(worker)
+            case Finish():
+                self._finished = True
+            case Ask(number=number):
+                return self._ask(number)
+        return None
+
+    def _ask(self, number: int) -> Event:
+        try:
+            configuration = self._proposer.propose(number, self._coordinator)
+        except Exception as error:
+            log.exception("The strategy failed")
+            return ProposalFailed(f"{type(error).__name__}: {error}", self._clock())
+        return Proposal(number, configuration, self._clock())

@@ -1,0 +1,161 @@
+"""Events that the coordinator hears and commands that it gives. Times are wall-clock seconds and come with the event."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from pellux.core.space import Value
+from pellux.engine.model import Fit, Outcome, SearchState, Trial
+
+# Events
+
+
+@dataclass(frozen=True, slots=True)
+class Begin:
+    at: float
+
+
+@dataclass(frozen=True, slots=True)
+class Tick:
+    at: float
+
+
+@dataclass(frozen=True, slots=True)
+class WorkerReady:
+    worker: int
+
+
+@dataclass(frozen=True, slots=True)
+class WorkerLost:
+    worker: int
+    reason: str
+    at: float
+
+
+@dataclass(frozen=True, slots=True)
+class FitStarted:
+    worker: int
+    trial: int
+    fold: int
+    attempt: int
+    at: float
+
+
+@dataclass(frozen=True, slots=True)
+class FitEnded:
+    worker: int
+    trial: int
+    fold: int
+    attempt: int
+    outcome: Outcome
+    at: float
+
+
+@dataclass(frozen=True, slots=True)
+class Proposal:
+    """The answer to Ask: a configuration, or None when the space is exhausted."""
+
+    number: int
+    configuration: Mapping[str, Value] | None
+    at: float
+
+
+@dataclass(frozen=True, slots=True)
+class ProposalFailed:
+    message: str
+    at: float
+
+
+@dataclass(frozen=True, slots=True)
+class Pause:
+    at: float
+
+
+@dataclass(frozen=True, slots=True)
+class Resume:
+    at: float
+
+
+@dataclass(frozen=True, slots=True)
+class Stop:
+    at: float
+
+
+@dataclass(frozen=True, slots=True)
+class Withdraw:
+    trial: int
+    at: float
+
+
+@dataclass(frozen=True, slots=True)
+class SetWorkers:
+    count: int
+    at: float
+
+
+Event = (
+    Begin | Tick | WorkerReady | WorkerLost | FitStarted | FitEnded | Proposal | ProposalFailed
+    | Pause | Resume | Stop | Withdraw | SetWorkers
+)  # fmt: skip
+
+# Commands
+
+
+@dataclass(frozen=True, slots=True)
+class SaveSearch:
+    state: SearchState
+    reason: str
+    active_seconds: float
+    workers: int
+    at: float
+
+
+@dataclass(frozen=True, slots=True)
+class SaveTrial:
+    trial: Trial
+    at: float
+
+
+@dataclass(frozen=True, slots=True)
+class SaveFit:
+    fit: Fit
+    at: float
+
+
+@dataclass(frozen=True, slots=True)
+class Ask:
+    """Ask the strategy for proposal `number`."""
+
+    number: int
+
+
+@dataclass(frozen=True, slots=True)
+class StartFit:
+    worker: int
+    trial: int
+    fold: int
+    attempt: int
+    configuration: Mapping[str, Value]
+
+
+@dataclass(frozen=True, slots=True)
+class Hire:
+    worker: int
+    lane: int
+
+
+@dataclass(frozen=True, slots=True)
+class Dismiss:
+    """End a worker at once, whatever it is doing."""
+
+    worker: int
+
+
+@dataclass(frozen=True, slots=True)
+class Finish:
+    """Nothing is left to do: close the runner."""
+
+
+Save = SaveSearch | SaveTrial | SaveFit
+Command = Save | Ask | StartFit | Hire | Dismiss | Finish

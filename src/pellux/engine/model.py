@@ -1,0 +1,128 @@
+"""What the engine schedules: a search's trials and their fits, and the states they pass through."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from enum import StrEnum
+
+from pellux.core.space import Value
+
+
+class SearchState(StrEnum):
+    DRAFT = "draft"
+    RUNNING = "running"
+    PAUSED = "paused"
+    FINISHED = "finished"
+    STOPPED = "stopped"
+    FAILED = "failed"
+
+    @property
+    def ended(self) -> bool:
+        return self in (SearchState.FINISHED, SearchState.STOPPED, SearchState.FAILED)
+
+
+class TrialState(StrEnum):
+    WAITING = "waiting"
+    RUNNING = "running"
+    PARKED = "parked"
+    SCORED = "scored"
+    PRUNED = "pruned"
+    FAILED = "failed"
+    WITHDRAWN = "withdrawn"
+
+    @property
+    def ended(self) -> bool:
+        return self in (TrialState.SCORED, TrialState.PRUNED, TrialState.FAILED, TrialState.WITHDRAWN)
+
+
+class FitState(StrEnum):
+    QUEUED = "queued"
+    RUNNING = "running"
+    DONE = "done"
+    CUT = "cut"
+    LOST = "lost"
+    ERROR = "error"
+    TIMEOUT = "timeout"
+    MEMORY = "memory"
+
+
+@dataclass(frozen=True, slots=True)
+class Outcome:
+    """What a worker answers for a fit: state DONE with a score, or ERROR / MEMORY with a message."""
+
+    state: FitState
+    score: float | None = None
+    seconds: float = 0.0
+    predict_seconds: float = 0.0
+    message: str = ""
+    log: str = ""
+    warnings: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Fit:
+    """One trial on one fold. `lane` is the worker lane it ran on; times are wall-clock seconds."""
+
+    trial: int
+    fold: int
+    state: FitState = FitState.QUEUED
+    attempt: int = 0
+    lane: int | None = None
+    started_at: float | None = None
+    ended_at: float | None = None
+    outcome: Outcome | None = None
+
+    @property
+    def score(self) -> float | None:
+        return self.outcome.score if self.outcome and self.state is FitState.DONE else None
+
+
+@dataclass(slots=True)
+class Trial:
+    """A configuration under evaluation. `seen` and `pending` are its sightline."""
+
+    number: int
+    configuration: Mapping[str, Value]
+    origin: str = "proposed"
+    state: TrialState = TrialState.WAITING
+    reason: str = ""
+    seen: int = 0
+    pending: int = 0
+    created_at: float = 0.0
+    ended_at: float | None = None
+    fits: dict[int, Fit] = field(default_factory=dict)
+
+    @property
+    def scores(self) -> list[float | None]:
+        return [self.fits[fold].score for fold in sorted(self.fits)]
+
+    @property
+    def seconds(self) -> float:
+        return sum(fit.outcome.seconds for fit in self.fits.values() if fit.outcome)
+
+    def change(self, fold: int, **changes: object) -> Fit:
+        self.fits[fold] = fit = replace(self.fits[fold], **changes)  # type: ignore[arg-type]
+        return fit
+
+
+@dataclass(frozen=True)
+class Limits:
+    """What a search may use.
+
+    Attributes
+    ----------
+    trials : int
+        Proposed trials; the baseline comes on top.
+    minutes : float or None
+        Running time after which no further trial begins; pauses do not count.
+    fit_seconds : float
+        Wall-clock limit of one fit.
+    """
+
+    trials: int
+    workers: int
+    folds: int
+    minutes: float | None = None
+    fit_seconds: float = 600.0
+    attempts: int = 2

@@ -1,0 +1,1 @@
+"""The catalogue of learners, the tables they learn from, and one fit from rows to score."""

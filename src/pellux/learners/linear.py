@@ -1,0 +1,66 @@
+"""Linear models: logistic regression for classes, ridge regression for numbers."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from sklearn.linear_model import LogisticRegression, Ridge
+
+from pellux.core.judging import BINARY, MULTICLASS, REGRESSION
+from pellux.learners.settings import Circumstances, Learner, Setting
+
+BALANCE = Setting(
+    "balance", "Weights rows so that rare classes count as much as common ones.", False, "yes | no", "yes | no",
+    tasks=(BINARY, MULTICLASS),
+)  # fmt: skip
+
+
+def _logistic(settings: Mapping[str, Any], around: Circumstances) -> LogisticRegression:
+    return LogisticRegression(
+        C=settings["C"],
+        class_weight="balanced" if settings["balance"] else None,
+        max_iter=settings["steps"],
+        random_state=around.seed,
+    )
+
+
+LOGISTIC = Learner(
+    key="logistic",
+    label="Logistic regression",
+    sentence="A weighted sum of the columns turned into probabilities: fast, hard to overfit, a fair yardstick.",
+    tasks=(BINARY, MULTICLASS),
+    preparation="scaled",
+    settings=(
+        Setting(
+            "C", "How far the weights may grow; small values pull them to zero and guard against overfitting.",
+            1.0, "1e-4 .. 1e3 log", "1e-12 .. 1e12 log", "more costs more",
+        ),
+        BALANCE,
+        Setting(
+            "steps", "The most steps the solver may take before it must answer.", 500, "500",
+            "1 .. 1000000 int", "more costs more",
+        ),
+    ),
+    build=_logistic,
+)  # fmt: skip
+
+
+def _ridge(settings: Mapping[str, Any], around: Circumstances) -> Ridge:
+    return Ridge(alpha=settings["alpha"], random_state=around.seed)
+
+
+RIDGE = Learner(
+    key="ridge",
+    label="Ridge regression",
+    sentence="A weighted sum of the columns with a pull of all weights towards zero: fast and steady.",
+    tasks=(REGRESSION,),
+    preparation="scaled",
+    settings=(
+        Setting(
+            "alpha", "Strength of the pull of all weights towards zero; more is smoother.",
+            1.0, "1e-4 .. 1e4 log", "1e-12 .. 1e12 log",
+        ),
+    ),
+    build=_ridge,
+)  # fmt: skip

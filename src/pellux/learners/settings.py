@@ -1,0 +1,112 @@
+"""What a learner says about itself: its settings, in words, with defaults and sensible ranges."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+from typing import Any
+
+from pellux.core.errors import InvalidSpace
+from pellux.core.judging.metrics import TASKS
+from pellux.core.space import Choice, Fixed, Integer, Parameter, Real, Space, Value, YesNo, parse
+
+MORE_COSTS_MORE, MORE_COSTS_LESS, NO_COST = "more costs more", "more costs less", "no effect on cost"
+
+
+@dataclass(frozen=True)
+class Setting:
+    """One setting of a learner.
+
+    Attributes
+    ----------
+    domain : str
+        The default range to search, in space notation.
+    limits : str
+        Everything the learner accepts, in space notation.
+    """
+
+    name: str
+    sentence: str
+    default: Value
+    domain: str
+    limits: str
+    cost: str = NO_COST
+    tasks: tuple[str, ...] = TASKS
+
+    @property
+    def allowed(self) -> Parameter:
+        return parse(f"{self.name}: {self.limits}").parameters[0]
+
+
+@dataclass(frozen=True)
+class Circumstances:
+    """What a learner is told about the fit beside its settings."""
+
+    task: str
+    seed: int
+    category_columns: tuple[int, ...] = ()
+
+
+@dataclass(frozen=True)
+class Learner:
+    """An entry of the catalogue. `preparation` names the way columns are made ready inside each fold."""
+
+    key: str
+    label: str
+    sentence: str
+    tasks: tuple[str, ...]
+    preparation: str
+    settings: tuple[Setting, ...]
+    build: Callable[[Mapping[str, Any], Circumstances], Any]
+
+    @property
+    def defaults(self) -> dict[str, Value]:
+        return {s.name: s.default for s in self.settings}
+
+    def for_task(self, task: str) -> Learner:
+        """The same learner with the settings that matter for a task."""
+        return replace(self, settings=tuple(s for s in self.settings if task in s.tasks))
+
+    def default_space(self) -> Space:
+        return parse("".join(f"{s.name}: {s.domain}\n" for s in self.settings))
+
+    def check(self, space: Space) -> None:
+        """Raise InvalidSpace when the space names an unknown setting or a value the learner does not accept."""
+        known = {s.name: s for s in self.settings}
+        for parameter in space.parameters:
+            if parameter.name not in known:
+                raise InvalidSpace(
+                    f"{parameter.name}: {self.label} has no such setting. It has: {', '.join(known)}.", at=parameter.name
+                )
+            _check_within(parameter, known[parameter.name])
+
+
+def _check_within(parameter: Parameter, setting: Setting) -> None:
+    allowed = setting.allowed
+    if isinstance(parameter, Real) and not isinstance(allowed, Real):
+        hint = " Add 'int'." if isinstance(allowed, Integer) else ""
+        raise InvalidSpace(f"{parameter.name}: a real range does not fit; it takes {setting.limits}.{hint}", at=parameter.name)
+    if isinstance(parameter, (Real, Integer)) and isinstance(allowed, (Choice, YesNo)):
+        raise InvalidSpace(f"{parameter.name}: a range does not fit; it takes {setting.limits}.", at=parameter.name)
+    for value in _extremes(parameter):
+        if not accepts(allowed, value):
+            shown = {True: "yes", False: "no"}.get(value, value) if isinstance(value, bool) else value
+            raise InvalidSpace(f"{parameter.name}: {shown} is not accepted; it takes {setting.limits}.", at=parameter.name)
+
+
+def accepts(allowed: Parameter, value: Value) -> bool:
+    """Whether a learner's limits admit a value; a whole number may stand where a real is asked for."""
+    if isinstance(allowed, Fixed):
+        return True
+    return allowed.contains(value)
+
+
+def _extremes(parameter: Parameter) -> list[Value]:
+    match parameter:
+        case Real() | Integer():
+            return [parameter.low, parameter.high]
+        case Choice():
+            return list(parameter.options)
+        case Fixed():
+            return [parameter.value]
+    return []

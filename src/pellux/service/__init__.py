@@ -1,0 +1,1 @@
+"""The use cases. The command line and the web call only these."""

@@ -1,0 +1,34 @@
+"""What can be chosen: metrics, learners with their settings, strategies."""
+
+from __future__ import annotations
+
+from pellux.core.judging import METRICS
+from pellux.core.strategies import STRATEGIES
+from pellux.learners.catalogue import LEARNERS
+from pellux.service.views import CatalogueView, LearnerView, MetricView, SettingView, StrategyView
+
+
+def catalogue() -> CatalogueView:
+    return CatalogueView(
+        metrics=[
+            MetricView(
+                key=m.key, label=m.label, larger_is_better=m.larger_is_better, needs=m.needs, tasks=list(m.tasks),
+                sentence=m.sentence,
+            )
+            for m in METRICS.values()
+        ],
+        learners=[
+            LearnerView(
+                key=entry.key, label=entry.label, sentence=entry.sentence, tasks=list(entry.tasks),
+                settings=[
+                    SettingView(
+                        name=s.name, sentence=s.sentence, default=s.default, domain=s.domain, limits=s.limits,
+                        cost=s.cost, tasks=list(s.tasks),
+                    )
+                    for s in entry.settings
+                ],
+            )
+            for entry in LEARNERS.values()
+        ],
+        strategies=[StrategyView(key=k, label=s.label, sentence=s.sentence) for k, s in STRATEGIES.items()],
+    )  # fmt: skip

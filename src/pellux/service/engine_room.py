@@ -1,0 +1,187 @@
+"""The running searches of a workspace: starts their drivers, passes on what people want, takes up what was running."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Mapping
+from typing import Any
+
+import psutil
+from numpy.random import Generator
+from sqlalchemy import select
+
+from pellux.core.judging import Brief, Metric
+from pellux.core.space import Space, Value, parse
+from pellux.core.strategies import Observation, generator, strategy
+from pellux.engine.coordinator import Coordinator
+from pellux.engine.driver import Driver
+from pellux.engine.messages import Event
+from pellux.engine.model import Fit, FitState, Limits, Outcome, SearchState, Trial, TrialState
+from pellux.engine.runners import Runner
+from pellux.engine.runners.local import LocalRunner
+from pellux.engine.worker import Assignment
+from pellux.learners.catalogue import learner
+from pellux.service.recorder import SearchRecorder
+from pellux.service.requests import SettingsRequest
+from pellux.service.workspace import Workspace
+from pellux.store import models
+
+RunnerFactory = Callable[[Assignment], Runner]
+
+
+class StrategyProposer:
+    """Asks the search's strategy, with the history the coordinator holds."""
+
+    def __init__(self, space: Space, key: str, seed: int, metric: Metric) -> None:
+        self._space, self._propose, self._seed, self._sign = space, strategy(key).propose, seed, metric.sign
+
+    def propose(self, number: int, coordinator: Coordinator) -> Mapping[str, Value] | None:
+        own = [t for t in coordinator.trials.values() if t.origin != "baseline"]
+        history = [self._observation(trial) for trial in own if trial.state.ended]
+        pending = [trial.configuration for trial in own if not trial.state.ended]
+        rng: Generator = generator(self._seed, number)
+        answer = self._propose(self._space, history, pending, 1, rng)
+        return answer.configurations[0] if answer.configurations else None
+
+    def _observation(self, trial: Trial) -> Observation:
+        scores = tuple(None if score is None else self._sign * score for score in trial.scores)
+        return Observation(trial.configuration, scores, trial.seconds, trial.state.value)
+
+
+class EngineRoom:
+    """Owns the drivers. One lives as long as the process that serves or runs."""
+
+    def __init__(self, workspace: Workspace, make_runner: RunnerFactory = LocalRunner) -> None:
+        self.workspace = workspace
+        self._make_runner = make_runner
+        self._drivers: dict[int, Driver] = {}
+        self._lock = threading.Lock()
+
+    def take_up(self) -> list[int]:
+        """Go on with every search that was running when the last engine ended, however it ended."""
+        with self.workspace.database.read() as session:
+            running = list(session.scalars(select(models.Search.id).where(models.Search.state == SearchState.RUNNING.value)))
+        for search_id in running:
+            self.start(search_id)
+        return running
+
+    def start(self, search_id: int) -> None:
+        with self._lock:
+            driver = self._drivers.get(search_id)
+            if driver is None or not driver.is_alive():
+                self._drivers[search_id] = driver = self._driver(search_id)
+                driver.start()
+
+    def post(self, search_id: int, event: Event) -> bool:
+        """Pass an event to a running search; False when no driver runs it."""
+        driver = self._drivers.get(search_id)
+        if driver is None or not driver.is_alive():
+            return False
+        driver.post(event)
+        return True
+
+    def halted(self, search_id: int) -> str | None:
+        """Why a search that should run does not, if its driver ended by an error."""
+        driver = self._drivers.get(search_id)
+        return str(driver.error) if driver is not None and driver.error is not None else None
+
+    def join(self, search_id: int, seconds: float | None = None) -> bool:
+        """Wait for a search's driver; True when it has ended."""
+        driver = self._drivers.get(search_id)
+        if driver is not None:
+            driver.join(seconds)
+        return driver is None or not driver.is_alive()
+
+    def close(self) -> None:
+        """End all drivers and workers; running searches go on when the workspace is next opened."""
+        drivers = [driver for driver in self._drivers.values() if driver.is_alive()]
+        for driver in drivers:
+            driver.leave()
+        for driver in drivers:
+            driver.join(10)
+
+    def _driver(self, search_id: int) -> Driver:
+        with self.workspace.database.read() as session:
+            search = session.get_one(models.Search, search_id)
+            problem = session.get_one(models.Problem, search.problem_id)
+            trials = _restore(session, search_id)
+        brief = Brief.from_json(problem.brief)
+        settings = SettingsRequest.model_validate(search.plan)
+        coordinator = Coordinator(
+            limits=_limits(settings, search.workers, brief),
+            baseline=self._baseline(search, brief),
+            trials=trials,
+            active_seconds=search.active_seconds,
+            state=SearchState(search.state),
+        )
+        assignment = Assignment(
+            table=self.workspace.data_folder(brief.data),
+            folds=self.workspace.folds_file(problem.id),
+            brief=brief,
+            learner=search.learner,
+            log=self.workspace.log_file(search_id),
+            memory_bytes=_memory(settings, search.workers),
+        )
+        recorder = SearchRecorder(self.workspace, search_id, problem.id, brief.judged_by, problem.frozen)
+        proposer = StrategyProposer(parse(search.space), settings.strategy, settings.seed, brief.judged_by)
+        return Driver(coordinator, self._make_runner(assignment), recorder, proposer, self.workspace.clock)
+
+    def _baseline(self, search: models.Search, brief: Brief) -> dict[str, Any] | None:
+        """The learner's defaults, unless an earlier search of the problem has scored them."""
+        defaults = learner(search.learner, brief.task).defaults
+        with self.workspace.database.read() as session:
+            scored = session.scalar(
+                select(models.Trial.id)
+                .join(models.Search)
+                .where(
+                    models.Search.problem_id == search.problem_id,
+                    models.Search.learner == search.learner,
+                    models.Search.id != search.id,
+                    models.Trial.origin == "baseline",
+                    models.Trial.state == TrialState.SCORED.value,
+                )
+                .limit(1)
+            )
+        return None if scored is not None else defaults
+
+
+def _limits(settings: SettingsRequest, workers: int, brief: Brief) -> Limits:
+    return Limits(
+        trials=settings.trials,
+        workers=workers,
+        folds=brief.split.folds,
+        minutes=settings.minutes,
+        fit_seconds=settings.fit_seconds,
+    )
+
+
+def _memory(settings: SettingsRequest, workers: int) -> int:
+    """What one worker may allocate: as asked, else an even share of four fifths of the machine's memory."""
+    if settings.memory_mb is not None:
+        return settings.memory_mb * 2**20
+    return int(0.8 * psutil.virtual_memory().total / workers)
+
+
+def _restore(session: Any, search_id: int) -> list[Trial]:
+    """The trials of a search as the store has them; outcomes of scored fits are kept, the rest is done again."""
+    trials = {
+        row.number: Trial(
+            row.number, row.configuration, row.origin, TrialState(row.state), row.reason, row.seen, row.pending,
+            row.created_at, row.ended_at,
+        )
+        for row in session.scalars(select(models.Trial).where(models.Trial.search_id == search_id).order_by(models.Trial.number))
+    }  # fmt: skip
+    fits = session.scalars(select(models.Fit).where(models.Fit.search_id == search_id).order_by(models.Fit.trial, models.Fit.fold))
+    for row in fits:
+        state = FitState(row.state)
+        ended = state not in (FitState.QUEUED, FitState.RUNNING)
+        outcome = Outcome(state, row.score, row.seconds, row.predict_seconds, row.message) if ended else None
+        # A fit that ran when the engine died did not lose a worker of its own making: the attempt does not count.
+        attempt = row.attempt if ended else max(row.attempt - 1, 0)
+        fit = Fit(row.trial, row.fold, state, attempt, row.lane, row.started_at, row.ended_at, outcome)
+        trials[row.trial].fits[row.fold] = fit
+    for trial in trials.values():
+        if trial.state is TrialState.RUNNING and not any(f.state is FitState.DONE for f in trial.fits.values()):
+            trial.state = TrialState.WAITING
+    return list(trials.values())
+

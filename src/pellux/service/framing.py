@@ -1,0 +1,131 @@
+"""From a brief as a person writes it to the frozen brief, its folds, and a drawing of them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pellux.core.errors import InvalidBrief
+from pellux.core.judging import (
+    BINARY,
+    HOLDOUT,
+    REGRESSION,
+    UNUSED,
+    Brief,
+    assign_folds,
+    default_metric,
+    metric,
+)
+from pellux.learners.table import CATEGORY, TEXT, Column, Table
+from pellux.learners.target import classes_of, infer_task, target_array
+from pellux.service.requests import BriefRequest
+
+STRIPE = 160
+
+
+@dataclass(frozen=True)
+class Framed:
+    """A brief that can be judged, with its folds (see core/judging/split_plans.py)."""
+
+    brief: Brief
+    folds: NDArray[np.int16]
+    target: NDArray[Any]
+
+
+def default_role(column: Column) -> tuple[str, str]:
+    """The role a column starts with, and why when it is left out."""
+    if column.type == TEXT:
+        return "ignore", "free text"
+    if column.distinct == 0:
+        return "ignore", "no values"
+    if column.distinct == 1 and column.missing == 0:
+        return "ignore", "one value throughout"
+    return "feature", ""
+
+
+def frame(table: Table, request: BriefRequest) -> Framed:
+    """Check a brief against its data; InvalidBrief names the field that has to change."""
+    column = table.column(request.target)
+    if column.type == TEXT:
+        raise InvalidBrief(f"{column.name} holds free text or ids and cannot be a target.", at="target")
+    if column.distinct == 0:
+        raise InvalidBrief(f"{column.name} is missing in every row.", at="target")
+    task = request.task or _task(table, request)
+    if task == REGRESSION and column.type == CATEGORY:
+        raise InvalidBrief(f"{column.name} holds categories; a regression needs numbers.", at="target")
+    classes = () if task == REGRESSION else classes_of(table, column.name, request.positive)
+    if task != REGRESSION and (task == BINARY) != (len(classes) == 2):
+        raise InvalidBrief(f"{column.name} has {len(classes)} classes; that is not a {task} task.", at="task")
+    brief = Brief(
+        data=table.hash,
+        target=column.name,
+        features=_features(table, request),
+        task=task,
+        classes=classes,
+        metric=request.metric or default_metric(task, _rarest_share(table, request.target, classes)),
+        split=request.split_plan(task),
+        seed=request.seed,
+    )
+    target, known = target_array(table, brief)
+    return Framed(brief, assign_folds(brief.split, target, known), target)
+
+
+def _task(table: Table, request: BriefRequest) -> str:
+    inferred = infer_task(table, request.target)
+    if request.metric is None:
+        return inferred
+    suited = metric(request.metric).tasks
+    if inferred in suited or inferred != REGRESSION:
+        return inferred
+    # Numbers that look like a regression, judged by a metric of classes: the numbers are labels.
+    return "multiclass" if "multiclass" in suited else inferred
+
+
+def _features(table: Table, request: BriefRequest) -> tuple[str, ...]:
+    for name in [*(request.features or []), *request.ignore]:
+        table.column(name, at="features" if name in (request.features or []) else "ignore")
+    for name in request.features or []:
+        if table.column(name).type == TEXT:
+            raise InvalidBrief(f"{name} holds free text, which no learner here can read. Ignore it.", at="features")
+    wanted = request.features or [c.name for c in table.columns if default_role(c)[0] == "feature"]
+    return tuple(name for name in wanted if name != request.target and name not in request.ignore)
+
+
+def _rarest_share(table: Table, target: str, classes: tuple[str, ...]) -> float:
+    if not classes:
+        return 1.0
+    values = np.asarray(table.values(target))
+    known = values[values >= 0] if table.column(target).type == CATEGORY else values[~np.isnan(values)]
+    counts = np.unique(known, return_counts=True)[1]
+    return float(counts.min() / counts.sum())
+
+
+def draw_split(framed: Framed) -> dict[str, Any]:
+    """Folds and holdout as numbers to draw: rows, balance of the target, and where along the file the rows lie."""
+    sampled = np.linspace(0, len(framed.folds) - 1, min(STRIPE, len(framed.folds))).astype(int)
+    parts = []
+    for code in [*range(framed.brief.split.folds), *([HOLDOUT] if framed.brief.split.holdout > 0 else [])]:
+        rows = framed.target[framed.folds == code]
+        parts.append(
+            {
+                "name": "holdout" if code == HOLDOUT else f"fold {code + 1}",
+                "rows": len(rows),
+                "balance": _balance(framed.brief, rows),
+            }
+        )
+    return {
+        "parts": parts,
+        "unused": int((framed.folds == UNUSED).sum()),
+        "stripe": [int(code) for code in framed.folds[sampled]],
+    }
+
+
+def _balance(brief: Brief, rows: NDArray[Any]) -> list[float]:
+    """Share of each class; for numbers, the quartiles."""
+    if brief.task == REGRESSION:
+        return [float(q) for q in np.quantile(rows, (0.25, 0.5, 0.75))]
+    counts = np.bincount(rows.astype(int), minlength=len(brief.classes))
+    return [float(c) for c in counts / max(counts.sum(), 1)]

@@ -1,0 +1,59 @@
+"""Reads plan files (YAML) and applies `--set key=value` to them."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+import yaml
+
+from pellux.core.errors import InvalidPlan
+from pellux.service.requests import PlanFile, checked
+
+
+def read_plan(path: Path, overrides: Sequence[str] = ()) -> PlanFile:
+    """The plan in a file, its data path made absolute; InvalidPlan with one line where it cannot be read."""
+    try:
+        found = yaml.safe_load(path.read_text("utf-8"))
+    except FileNotFoundError:
+        raise InvalidPlan(f"There is no plan file {path}.") from None
+    except (OSError, UnicodeDecodeError) as error:
+        raise InvalidPlan(f"The plan file {path} cannot be read: {error}.") from None
+    except yaml.YAMLError as error:
+        mark = getattr(error, "problem_mark", None)
+        where = f" in line {mark.line + 1}, column {mark.column + 1}" if mark else ""
+        raise InvalidPlan(f"{path} is not YAML{where}: {getattr(error, 'problem', error)}.") from None
+    if not isinstance(found, dict):
+        raise InvalidPlan(f"{path} is not a plan: it holds no keys.")
+    for override in overrides:
+        _override(found, override)
+    plan = checked(PlanFile, found)
+    data = Path(plan.brief.data)
+    plan.brief.data = str(data if data.is_absolute() else (path.parent / data).resolve())
+    return plan
+
+
+def _override(found: dict[str, Any], text: str) -> None:
+    key, sign, value = text.partition("=")
+    if not sign or not key.strip():
+        raise InvalidPlan(f"'--set {text}' is not key=value, such as plan.trials=10.", at=key)
+    steps = key.strip().split(".")
+    place = found
+    for step in steps[:-1]:
+        place = place.setdefault(step, {})
+        if not isinstance(place, dict):
+            raise InvalidPlan(f"'--set {text}': '{step}' holds a value, not keys.", at=key)
+    try:
+        place[steps[-1]] = yaml.safe_load(value)
+    except yaml.YAMLError:
+        raise InvalidPlan(f"'--set {text}': '{value}' is not a value.", at=key) from None
+
+
+def plan_hash(plan: PlanFile, data_hash: str) -> str:
+    """Equal for plans that ask for the same search of the same data, wherever the file lies."""
+    found = plan.model_dump()
+    found["brief"]["data"] = data_hash
+    return hashlib.sha256(json.dumps(found, sort_keys=True).encode()).hexdigest()

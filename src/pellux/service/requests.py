@@ -1,0 +1,117 @@
+"""What people ask for, as they write it: a brief, a plan, a plan file. Checked here once for web and command line."""
+
+from __future__ import annotations
+
+import difflib
+import re
+from typing import Annotated, Any, Literal, TypeVar
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from pellux.core.errors import InvalidPlan
+from pellux.core.judging import REGRESSION, SplitPlan
+
+Seed = Annotated[int, Field(ge=0, lt=2**31)]
+
+
+class Request(BaseModel):
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False, validate_by_name=True, validate_by_alias=True)
+
+
+R = TypeVar("R", bound=Request)
+
+
+class BriefRequest(Request):
+    """How a problem is framed. Only `data` and `target` have to be given; the rest has defaults that are shown."""
+
+    data: str = Field(description="Content hash of imported data; in a plan file, the path of a CSV file.")
+    target: str = Field(description="The column to predict.")
+    name: str = Field("", max_length=200, description="What the problem is called.")
+    task: Literal["binary", "multiclass", "regression"] | None = None
+    metric: str | None = Field(None, description="What decides; a default is chosen from the target.")
+    positive: str | None = Field(None, description="The class whose probability counts, in a binary task.")
+    features: list[str] | None = Field(None, description="Columns to learn from; all others by default.")
+    ignore: list[str] = Field([], description="Columns to leave out.")
+    folds: int | str = Field(5, description="Number of folds and their kind: '5 stratified', '5 shuffled' or 5.")
+    holdout: float | str = Field(0.2, description="Share of rows kept out of every fold: 0.2 or '20 %'.")
+    seed: Seed = 0
+
+    def split_plan(self, task: str) -> SplitPlan:
+        kind = "shuffled" if task == REGRESSION else "stratified"
+        match = re.fullmatch(r"\s*(\d+)(?:\s+(\w+))?(?:\s+folds?)?\s*", str(self.folds))
+        if match is None:
+            raise InvalidPlan(f"'{self.folds}' is not a split plan. Write '5 stratified' or '5 shuffled'.", at="folds")
+        return SplitPlan(match[2] or kind, int(match[1]), self._holdout_share(), self.seed)
+
+    def _holdout_share(self) -> float:
+        match = re.fullmatch(r"\s*([\d.]+)\s*(%?)\s*", str(self.holdout))
+        try:
+            return float(match[1]) / (100 if match[2] else 1) if match else float("x")
+        except ValueError:
+            raise InvalidPlan(f"'{self.holdout}' is not a share. Write '20 %' or 0.2.", at="holdout") from None
+
+
+class SettingsRequest(Request):
+    """The budget and manner of a search."""
+
+    strategy: str = "random"
+    early_stopping: str = Field("none", alias="early stopping")
+    trials: int = Field(60, ge=1, le=1_000_000, description="Configurations to try; the baseline comes on top.")
+    minutes: float | None = Field(None, gt=0, description="No further trial begins after this running time.")
+    workers: int | None = Field(None, ge=1, le=256, description="Worker processes; all cores by default.")
+    seed: Seed = 1
+    fit_seconds: float = Field(600, gt=0, alias="fit seconds", description="Wall-clock limit of one fit.")
+    memory_mb: int | None = Field(None, ge=64, alias="memory mb", description="What one worker may allocate.")
+
+
+class SearchRequest(Request):
+    """A search in an existing problem."""
+
+    learner: str
+    space: str | None = Field(None, description="Space notation; the learner's default space when left out.")
+    plan: SettingsRequest = SettingsRequest()
+
+
+class PlanFile(Request):
+    """A plan file: brief, learner, space and plan in one YAML document."""
+
+    pellux: Literal[1] = Field(description="Version of the plan format.")
+    name: str = ""
+    brief: BriefRequest
+    learner: str
+    space: str | None = None
+    plan: SettingsRequest = SettingsRequest()
+
+
+def checked(kind: type[R], found: Any, *, what: str = "plan") -> R:
+    """The request, or InvalidPlan with one sentence about the first thing that is wrong and where it stands."""
+    try:
+        return kind.model_validate(found)
+    except ValidationError as error:
+        raise explain(error, kind, what) from None
+
+
+def explain(error: ValidationError, kind: type[BaseModel], what: str) -> InvalidPlan:
+    first = error.errors()[0]
+    path = [str(step) for step in first["loc"]]
+    at = ".".join(path)
+    match first["type"]:
+        case "extra_forbidden":
+            keys = _keys_at(kind, path[:-1])
+            close = difflib.get_close_matches(path[-1], keys, 1)
+            hint = f" Did you mean '{close[0]}'?" if close else f" Allowed: {', '.join(keys)}."
+            return InvalidPlan(f"The {what} has an unknown key '{at}'.{hint}", at=at)
+        case "missing":
+            return InvalidPlan(f"The {what} lacks '{at}'.", at=at)
+        case "model_type" | "model_attributes_type" | "dict_type":
+            return InvalidPlan(f"{at or 'The ' + what} must be a set of keys and values. Got {first['input']!r:.60}.", at=at)
+    return InvalidPlan(f"{at}: {first['msg'].replace('Input', 'it', 1)}. Got {first['input']!r:.60}.", at=at)
+
+
+def _keys_at(kind: type[BaseModel], path: list[str]) -> list[str]:
+    for step in path:
+        field = next((f for name, f in kind.model_fields.items() if step in (name, f.alias)), None)
+        if field is None or not isinstance(field.annotation, type) or not issubclass(field.annotation, BaseModel):
+            return []
+        kind = field.annotation
+    return [field.alias or name for name, field in kind.model_fields.items()]

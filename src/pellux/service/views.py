@@ -1,0 +1,351 @@
+"""What is shown of each object: the one schema behind HTTP, its OpenAPI document and the TypeScript types."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict
+
+ScalarValue = bool | int | float | str
+
+
+class View(BaseModel):
+    model_config = ConfigDict(extra="forbid", serialize_by_alias=True)
+
+
+class MetricView(View):
+    key: str
+    label: str
+    larger_is_better: bool
+    needs: str
+    tasks: list[str]
+    sentence: str
+
+
+class SettingView(View):
+    name: str
+    sentence: str
+    default: ScalarValue
+    domain: str
+    limits: str
+    cost: str
+    tasks: list[str]
+
+
+class LearnerView(View):
+    key: str
+    label: str
+    sentence: str
+    tasks: list[str]
+    settings: list[SettingView]
+
+
+class StrategyView(View):
+    key: str
+    label: str
+    sentence: str
+
+
+class CatalogueView(View):
+    metrics: list[MetricView]
+    learners: list[LearnerView]
+    strategies: list[StrategyView]
+
+
+class WorkspaceView(View):
+    version: str
+    name: str
+    cores: int
+    busy_workers: int
+    workers: int
+    fits_per_minute: float
+    running: list[int]
+
+
+class ColumnView(View):
+    name: str
+    type: Literal["number", "category", "text"]
+    missing: int
+    distinct: int
+    categories: list[str]
+    low: float | None
+    high: float | None
+    whole: bool
+    histogram: list[int]
+    role: Literal["feature", "ignore"]
+    why: str
+
+
+class DataView(View):
+    hash: str
+    name: str
+    rows: int
+    columns: list[ColumnView]
+
+
+class DataSummary(View):
+    hash: str
+    name: str
+    rows: int
+    columns: int
+    created_at: float
+
+
+class SplitPart(View):
+    name: str
+    rows: int
+    balance: list[float]
+
+
+class SplitView(View):
+    parts: list[SplitPart]
+    unused: int
+    stripe: list[int]
+
+
+class BriefView(View):
+    data: str
+    target: str
+    features: list[str]
+    task: str
+    classes: list[str]
+    metric: str
+    metric_label: str
+    larger_is_better: bool
+    folds: int
+    split: str
+    split_label: str
+    holdout: float
+    seed: int
+
+
+class PreviewView(View):
+    brief: BriefView
+    split: SplitView
+    suited_metrics: list[str]
+
+
+class BestView(View):
+    trial_id: int
+    search: int
+    number: int
+    score: float
+    error: float | None
+    folds: list[float]
+
+
+class ProblemView(View):
+    id: int
+    name: str
+    frozen: bool
+    derived_from: int | None
+    tags: list[str]
+    created_at: float
+    rows: int
+    data_name: str
+    brief: BriefView
+    searches: int
+    running: int
+    trials: int
+    best: BestView | None
+    baseline: BestView | None
+    spark: list[float]
+    decided: bool
+
+
+class Counts(View):
+    waiting: int = 0
+    running: int = 0
+    parked: int = 0
+    scored: int = 0
+    pruned: int = 0
+    failed: int = 0
+    withdrawn: int = 0
+
+
+class FitCounts(View):
+    run: int
+    spared: int
+
+
+class SearchView(View):
+    id: int
+    problem_id: int
+    number: int
+    learner: str
+    space: str
+    parameters: list[dict[str, Any]]
+    configurations: int | None
+    strategy: str
+    early_stopping: str
+    budget_trials: int
+    budget_minutes: float | None
+    seed: int
+    workers: int
+    state: str
+    reason: str
+    halted: str | None
+    created_at: float
+    ended_at: float | None
+    active_seconds: float
+    busy_seconds: float
+    seconds_left: float | None
+    trials: Counts
+    fits: FitCounts
+    best: BestView | None
+    baseline: BestView | None
+    newest_entry: int
+
+
+class TrialRow(View):
+    id: int
+    search_id: int
+    number: int
+    origin: str
+    state: str
+    reason: str
+    configuration: dict[str, ScalarValue]
+    scores: list[float | None]
+    mean: float | None
+    error: float | None
+    seconds: float
+    seen: int
+    pending: int
+    created_at: float
+    ended_at: float | None
+    note: str
+    tags: list[str]
+    shortlisted: bool
+
+
+class TrialPage(View):
+    total: int
+    offset: int
+    trials: list[TrialRow]
+
+
+class FitView(View):
+    trial: int
+    fold: int
+    state: str
+    attempt: int
+    lane: int | None
+    started_at: float | None
+    ended_at: float | None
+    score: float | None
+    seconds: float
+    message: str
+
+
+class FitDetail(FitView):
+    predict_seconds: float
+    log: str
+    warnings: list[str]
+
+
+class TrialDetail(TrialRow):
+    search_number: int
+    problem_id: int
+    learner: str
+    metric_label: str
+    seed: int
+    fits: list[FitDetail]
+    baseline: TrialRow | None
+    best: TrialRow | None
+    defaults: dict[str, ScalarValue]
+    data_hash: str
+    folds_hash: str
+    versions: dict[str, str]
+
+
+class LanesView(View):
+    fits: list[FitView]
+    now: float
+
+
+class PointsView(View):
+    """Every ended trial of a search, a list a column."""
+
+    numbers: list[int]
+    ids: list[int]
+    states: list[str]
+    origins: list[str]
+    means: list[float | None]
+    errors: list[float | None]
+    seconds: list[float]
+    ended_at: list[float | None]
+    values: dict[str, list[ScalarValue | None]]
+
+
+class SpaceView(View):
+    """A space in both its forms, or the mistake that keeps it from being one."""
+
+    text: str
+    parameters: list[dict[str, Any]] | None
+    configurations: int | None
+    draws: dict[str, list[ScalarValue]]
+    error: str | None
+    line: int | None
+    column: int | None
+
+
+class ForecastView(View):
+    configurations: int | None
+    trials: int
+    folds: int
+    fits: int
+    workers: int
+
+
+class Finalist(View):
+    trial: TrialRow
+    search_number: int
+    learner: str
+    is_baseline: bool
+
+
+class Suggestion(View):
+    rule: str
+    trial_id: int
+    reason: str
+
+
+class FinalistsView(View):
+    finalists: list[Finalist]
+    suggestions: list[Suggestion]
+    decision: DecisionView | None
+
+
+class DecisionView(View):
+    id: int
+    trial_id: int
+    rule: str
+    reason: str
+    signer: str
+    created_at: float
+
+
+class ConfigurationView(View):
+    format: str
+    text: str
+
+
+class EventEntry(View):
+    id: int
+    at: float
+    kind: str
+    search_id: int | None
+    data: dict[str, Any]
+
+
+class ProblemDocument(View):
+    """RFC 9457 problem document."""
+
+    type: str
+    title: str
+    status: int
+    detail: str
+    field: str | None = None
+
+
+FinalistsView.model_rebuild()

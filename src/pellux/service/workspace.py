@@ -1,0 +1,90 @@
+"""A workspace: the folder with database, data, artifacts and logs; and the lock of the one engine that may use it."""
+
+from __future__ import annotations
+
+import errno
+import fcntl
+import json
+import os
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from pellux.core.errors import WorkspaceError
+from pellux.service.hub import Hub
+from pellux.store.database import Database
+
+FOLDERS = ("data", "artifacts", "logs")
+
+
+class EngineHeld(WorkspaceError):
+    """Another process runs this workspace's engine; `holder` says which."""
+
+    code = "engine-held"
+
+    def __init__(self, folder: Path, holder: dict[str, Any]) -> None:
+        self.holder = holder
+        where = f" at {holder['url']}" if holder.get("url") else ""
+        super().__init__(f"Process {holder.get('pid', '?')}{where} holds the workspace {folder}.")
+
+
+class Workspace:
+    """An opened workspace. Everything that touches it gets this object; it has the clock too."""
+
+    def __init__(self, folder: Path, clock: Callable[[], float] = time.time) -> None:
+        self.folder = folder.resolve()
+        self.clock = clock
+        self.hub = Hub()
+        self._lock: int | None = None
+        try:
+            for name in FOLDERS:
+                (self.folder / name).mkdir(parents=True, exist_ok=True)
+        except FileExistsError:
+            raise WorkspaceError(f"{self.folder} is a file; a workspace is a folder.") from None
+        except OSError as error:
+            raise _cannot_write(self.folder, error) from None
+        self.database = Database(self.folder / "pellux.db")
+
+    def data_folder(self, content_hash: str) -> Path:
+        return self.folder / "data" / content_hash
+
+    def folds_file(self, problem_id: int) -> Path:
+        return self.folder / "artifacts" / f"problem-{problem_id}-folds.npy"
+
+    def log_file(self, search_id: int) -> Path:
+        return self.folder / "logs" / f"search-{search_id}"
+
+    def hold_engine(self, **about: Any) -> None:
+        """Become the one engine of this workspace until this process ends, however it ends."""
+        path = self.folder / "engine.lock"
+        try:
+            lock = os.open(path, os.O_RDWR | os.O_CREAT, 0o600)
+        except OSError as error:
+            raise _cannot_write(self.folder, error) from None
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except BlockingIOError:
+            holder = os.read(lock, 4096)
+            os.close(lock)
+            raise EngineHeld(self.folder, json.loads(holder or b"{}")) from None
+        self._lock = lock
+        self.tell_about_engine(**about)
+
+    def tell_about_engine(self, **about: Any) -> None:
+        """Leave word for others: who holds the engine and where to reach it."""
+        if self._lock is not None:
+            os.ftruncate(self._lock, 0)
+            os.pwrite(self._lock, json.dumps({"pid": os.getpid(), **about}).encode(), 0)
+
+    def close(self) -> None:
+        self.database.close()
+        if self._lock is not None:
+            os.close(self._lock)
+            self._lock = None
+
+
+def _cannot_write(folder: Path, error: OSError) -> WorkspaceError:
+    if error.errno == errno.ENOSPC:
+        return WorkspaceError(f"The disk that holds {folder} is full. Free some space and try again.")
+    return WorkspaceError(f"The workspace {folder} cannot be written: {error.strerror}. Check its permissions.")

@@ -1,0 +1,1 @@
+"""What is kept: tables, problems, searches, trials, fits, decisions and the ledger, in one folder."""

@@ -1,0 +1,134 @@
+"""The tables. What is sorted or filtered by is a column with an index; the rest of an object is JSON."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy import JSON, ForeignKey, Index, Text, UniqueConstraint
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+
+class Base(DeclarativeBase):
+    type_annotation_map = {dict[str, Any]: JSON, list[Any]: JSON}
+
+
+class DataFile(Base):
+    __tablename__ = "data_file"
+
+    hash: Mapped[str] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    rows: Mapped[int]
+    columns: Mapped[int]
+    bytes: Mapped[int]
+    created_at: Mapped[float]
+
+
+class Problem(Base):
+    __tablename__ = "problem"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    data_hash: Mapped[str] = mapped_column(ForeignKey("data_file.hash"))
+    brief: Mapped[dict[str, Any]]
+    brief_hash: Mapped[str] = mapped_column(index=True)
+    folds_hash: Mapped[str]
+    frozen: Mapped[bool] = mapped_column(default=False)
+    derived_from: Mapped[int | None] = mapped_column(ForeignKey("problem.id"))
+    tags: Mapped[list[Any]] = mapped_column(default=list)
+    created_at: Mapped[float]
+
+
+class Search(Base):
+    __tablename__ = "search"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    problem_id: Mapped[int] = mapped_column(ForeignKey("problem.id"), index=True)
+    number: Mapped[int]
+    learner: Mapped[str]
+    space: Mapped[str] = mapped_column(Text)
+    plan: Mapped[dict[str, Any]]
+    plan_hash: Mapped[str] = mapped_column(index=True)
+    state: Mapped[str] = mapped_column(index=True)
+    reason: Mapped[str] = mapped_column(default="")
+    workers: Mapped[int]
+    active_seconds: Mapped[float] = mapped_column(default=0.0)
+    created_at: Mapped[float]
+    ended_at: Mapped[float | None]
+    versions: Mapped[dict[str, Any]] = mapped_column(default=dict)
+
+
+class Trial(Base):
+    """`rank_score` is the mean turned so that larger is better: what rankings sort by, whatever the metric."""
+
+    __tablename__ = "trial"
+    __table_args__ = (
+        UniqueConstraint("search_id", "number", name="one_number_a_search"),
+        Index("trial_ranking", "search_id", "state", "rank_score"),
+    )
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    search_id: Mapped[int] = mapped_column(ForeignKey("search.id"))
+    number: Mapped[int]
+    origin: Mapped[str]
+    state: Mapped[str]
+    reason: Mapped[str] = mapped_column(default="")
+    configuration: Mapped[dict[str, Any]]
+    scores: Mapped[list[Any]]
+    mean: Mapped[float | None]
+    error: Mapped[float | None]
+    rank_score: Mapped[float | None]
+    seconds: Mapped[float] = mapped_column(default=0.0)
+    seen: Mapped[int] = mapped_column(default=0)
+    pending: Mapped[int] = mapped_column(default=0)
+    created_at: Mapped[float]
+    ended_at: Mapped[float | None]
+    note: Mapped[str] = mapped_column(default="")
+    tags: Mapped[list[Any]] = mapped_column(default=list)
+    shortlisted: Mapped[bool] = mapped_column(default=False)
+
+
+class Fit(Base):
+    __tablename__ = "fit"
+    __table_args__ = {"sqlite_with_rowid": False}
+
+    search_id: Mapped[int] = mapped_column(ForeignKey("search.id"), primary_key=True)
+    trial: Mapped[int] = mapped_column(primary_key=True)
+    fold: Mapped[int] = mapped_column(primary_key=True)
+    state: Mapped[str]
+    attempt: Mapped[int]
+    lane: Mapped[int | None]
+    started_at: Mapped[float | None]
+    ended_at: Mapped[float | None]
+    score: Mapped[float | None]
+    seconds: Mapped[float]
+    predict_seconds: Mapped[float]
+    message: Mapped[str]
+    log: Mapped[str] = mapped_column(Text)
+    warnings: Mapped[list[Any]]
+
+
+class Ledger(Base):
+    """Append-only; `payload` is the JSON text that readers of the event stream get."""
+
+    __tablename__ = "ledger"
+    __table_args__ = ({"sqlite_autoincrement": True},)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    at: Mapped[float]
+    search_id: Mapped[int | None] = mapped_column(index=True)
+    kind: Mapped[str]
+    payload: Mapped[str] = mapped_column(Text)
+
+
+class Decision(Base):
+    """A choice of one trial; a later one supersedes it, nothing is edited."""
+
+    __tablename__ = "decision"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    problem_id: Mapped[int] = mapped_column(ForeignKey("problem.id"), index=True)
+    trial_id: Mapped[int] = mapped_column(ForeignKey("trial.id"))
+    rule: Mapped[str]
+    reason: Mapped[str]
+    signer: Mapped[str]
+    created_at: Mapped[float]

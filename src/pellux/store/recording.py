@@ -1,0 +1,63 @@
+"""Writes what the engine reports, as plain rows: many a transaction."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from typing import Any
+
+from sqlalchemy import func, insert, select, update
+from sqlalchemy.dialects.sqlite import insert as upsert
+from sqlalchemy.orm import Session
+
+from pellux.store.models import Fit, Ledger, Problem, Search, Trial
+
+
+def put_trials(session: Session, rows: Sequence[dict[str, Any]]) -> None:
+    """Insert trials, or bring them up to date; their identity is (search_id, number)."""
+    changing = ("state", "reason", "scores", "mean", "error", "rank_score", "seconds", "ended_at")
+    statement = upsert(Trial).values(note="", tags=[], shortlisted=False)
+    statement = statement.on_conflict_do_update(
+        index_elements=["search_id", "number"], set_={name: statement.excluded[name] for name in changing}
+    )
+    for row in rows:
+        session.execute(statement, row)
+
+
+def put_fits(session: Session, rows: Sequence[dict[str, Any]]) -> None:
+    statement = upsert(Fit)
+    changing = [c.name for c in Fit.__table__.columns if not c.primary_key]
+    statement = statement.on_conflict_do_update(
+        index_elements=["search_id", "trial", "fold"], set_={name: statement.excluded[name] for name in changing}
+    )
+    session.execute(statement, list(rows))
+
+
+def put_search(session: Session, search_id: int, **changes: Any) -> None:
+    session.execute(update(Search).where(Search.id == search_id).values(**changes))
+
+
+def freeze_problem(session: Session, problem_id: int) -> None:
+    session.execute(update(Problem).where(Problem.id == problem_id).values(frozen=True))
+
+
+def append_ledger(session: Session, entries: Sequence[tuple[float, int | None, str, dict[str, Any]]]) -> int:
+    """Append (at, search_id, kind, payload) entries; returns the newest id."""
+    rows = [
+        {"at": at, "search_id": search_id, "kind": kind, "payload": json.dumps(payload, separators=(",", ":"))}
+        for at, search_id, kind, payload in entries
+    ]
+    session.execute(insert(Ledger), rows)
+    return newest_entry(session)
+
+
+def newest_entry(session: Session) -> int:
+    return session.scalar(select(func.max(Ledger.id))) or 0
+
+
+def entries_after(session: Session, after: int, search_id: int | None, limit: int) -> list[tuple[int, float, str, int | None, str]]:
+    """Ledger entries with an id above `after`, oldest first: (id, at, kind, search_id, payload text)."""
+    statement = select(Ledger.id, Ledger.at, Ledger.kind, Ledger.search_id, Ledger.payload).where(Ledger.id > after)
+    if search_id is not None:
+        statement = statement.where(Ledger.search_id == search_id)
+    return [tuple(row) for row in session.execute(statement.order_by(Ledger.id).limit(limit))]  # type: ignore[misc]
