@@ -1,0 +1,55 @@
+"""The command line: one file a command, loaded when it is called."""
+
+from __future__ import annotations
+
+import importlib
+import sys
+
+import click
+
+COMMANDS = {
+    "demo": "Serve a demo workspace.",
+    "serve": "Serve a workspace.",
+    "run": "Run a plan to its end.",
+    "check": "Validate a plan and count what it would do.",
+    "trials": "Write every trial of a search.",
+    "doctor": "Show versions, cores, workspace and optional parts.",
+}
+
+
+class _Lazy(click.Group):
+    """Imports a command's module on use, so that `--help` answers at once and workers import little."""
+
+    def list_commands(self, context: click.Context) -> list[str]:
+        return list(COMMANDS)
+
+    def get_command(self, context: click.Context, name: str) -> click.Command | None:
+        if name not in COMMANDS:
+            return None
+        found: click.Command = importlib.import_module(f"pellux.cli.{name}").command
+        return found
+
+
+@click.group(cls=_Lazy, context_settings={"help_option_names": ["-h", "--help"]})
+@click.version_option(package_name="pellux")
+def group() -> None:
+    """Search a model's settings, judge them by cross-validation, choose one and defend the choice."""
+
+
+def main() -> None:
+    """Entry point: an error that a person can mend is one line and exit status 2."""
+    from pellux.core.errors import PelluxError
+
+    try:
+        sys.exit(group(standalone_mode=False))
+    except PelluxError as error:
+        click.echo(f"pellux: {error.message}", err=True)
+        sys.exit(2)
+    except click.ClickException as error:
+        error.show()
+        sys.exit(2)
+    except (KeyboardInterrupt, click.Abort):
+        sys.exit(130)
+    except BrokenPipeError:
+        sys.stderr.close()
+        sys.exit(1)

@@ -1,0 +1,1 @@
+"""The demo scenario: Northcairn Cold Freight, an invented haulier of refrigerated loads."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
 from pellux.service.workspace import Workspace
 from pellux.store import recording
@@ -12,16 +12,18 @@ BATCH = 500
 HEARTBEAT = 5.0
 
 
-def stream(workspace: Workspace, after: int | None, search_id: int | None = None) -> Iterator[tuple[int, str] | None]:
+def stream(
+    workspace: Workspace, after: int | None, search_id: int | None, ended: Callable[[], bool]
+) -> Iterator[tuple[int, str] | None]:
     """Yield (id of the batch's last entry, JSON array of entries); None is a heartbeat.
 
-    Without `after`, the stream begins with what comes next.
+    Without `after`, the stream begins with what comes next. It closes when `ended` says so.
     """
     if after is None:
         with workspace.database.read() as session:
             after = recording.newest_entry(session)
     seen = after
-    while True:
+    while not ended():
         with workspace.database.read() as session:
             newest = recording.newest_entry(session)
             entries = recording.entries_after(session, after, search_id, BATCH)

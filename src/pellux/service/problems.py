@@ -181,3 +181,8 @@ def _spark(session: Session, problem_id: int) -> list[float]:
         line.append(best[1])
     keep = max(1, -(-len(line) // SPARK))
     return line[::keep] + ([line[-1]] if line and (len(line) - 1) % keep else [])
+
+
+def stored_brief(workspace: Workspace, problem_id: int) -> Brief:
+    with workspace.database.read() as session:
+        return Brief.from_json(get_problem(session, problem_id).brief)

@@ -1,0 +1,60 @@
+# make demo    sets everything up and serves the demo workspace
+# make test    sets everything up and runs every check
+# make setup   Python environment and front end    make bench   benchmarks, written to docs/benchmarks.md
+# make shots   docs/screenshots from the demo      make dev     front end with live reload (beside `pellux serve`)
+# make format  formats everything                  make types   OpenAPI document, schemas and TypeScript types anew
+
+PYTHON ?= python3
+BIN := .venv/bin
+STATIC := src/pellux/web/static/index.html
+SOURCES := $(shell find frontend/src frontend/index.html frontend/public -type f 2>/dev/null)
+
+.PHONY: demo test setup bench shots dev format types browser clean
+
+demo: setup
+	$(BIN)/pellux demo
+
+test: setup browser
+	$(BIN)/python -m tests.run_all
+
+setup: .setup/python $(STATIC)
+
+.setup/python: pyproject.toml constraints.txt
+	@mkdir -p .setup
+	test -x $(BIN)/python || $(PYTHON) -m venv .venv
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check -c constraints.txt -e '.[dev]'
+	@touch $@
+
+.setup/node: frontend/package.json frontend/package-lock.json
+	@mkdir -p .setup
+	cd frontend && npm ci --no-audit --no-fund --loglevel=error
+	@touch $@
+
+$(STATIC): .setup/node $(SOURCES) frontend/vite.config.ts frontend/tsconfig.json
+	cd frontend && npx vite build --logLevel warn
+	@touch $@
+
+browser:
+	@command -v chromium >/dev/null && test -x /usr/bin/chromedriver || \
+		{ apt-get update -qq && apt-get install -y -qq chromium chromium-driver; }
+
+bench: setup
+	$(BIN)/python -m benchmarks.run
+
+shots: setup browser
+	$(BIN)/python -m tests.browser.shots
+
+dev: setup
+	cd frontend && npx vite
+
+types: setup
+	$(BIN)/python -m pellux.web.documents
+	cd frontend && npm run --silent types
+
+format: setup
+	$(BIN)/ruff check --fix-only --quiet src tests benchmarks
+	$(BIN)/ruff format --quiet src tests benchmarks
+	cd frontend && npm run --silent format
+
+clean:
+	rm -rf .venv .setup frontend/node_modules src/pellux/web/static

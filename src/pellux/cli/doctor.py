@@ -1,0 +1,52 @@
+"""`pellux doctor`: what is here."""
+
+from __future__ import annotations
+
+import importlib.util
+import json
+from pathlib import Path
+
+import click
+import psutil
+
+from pellux.cli import options
+from pellux.service.searches import default_workers, versions
+from pellux.service.workspace import EngineHeld, Workspace
+
+OPTIONAL = {"lightgbm": "LightGBM", "xgboost": "XGBoost", "distributed": "cluster runner", "onnx": "ONNX export"}
+
+
+@click.command("doctor", short_help="Show versions, cores, workspace and optional parts.")
+@options.workspace
+@options.as_json
+def command(folder: Path, as_json: bool) -> None:
+    """Show versions, cores, the workspace and which optional parts are installed."""
+    found = {
+        "versions": versions(),
+        "cores": default_workers(),
+        "memory_gb": round(psutil.virtual_memory().total / 2**30, 1),
+        "workspace": str(folder.resolve()),
+        "workspace_state": _workspace_state(folder),
+        "optional": {label: importlib.util.find_spec(name) is not None for name, label in OPTIONAL.items()},
+    }
+    if as_json:
+        click.echo(json.dumps(found))
+        return
+    click.echo("  ".join(f"{name} {number}" for name, number in versions().items()))
+    click.echo(f"{found['cores']} cores, {found['memory_gb']} GiB of memory")
+    click.echo(f"Workspace {found['workspace']}: {found['workspace_state']}")
+    for label, there in found["optional"].items():  # type: ignore[attr-defined]
+        click.echo(f"{label}: {'installed' if there else 'not installed'}")
+
+
+def _workspace_state(folder: Path) -> str:
+    if not (folder / "pellux.db").exists():
+        return "not made yet"
+    workspace = Workspace(folder)
+    try:
+        workspace.hold_engine()
+    except EngineHeld as held:
+        return f"served by process {held.holder.get('pid')} at {held.holder.get('url')}"
+    finally:
+        workspace.close()
+    return "free"

@@ -1,0 +1,28 @@
+"""Options that several commands share."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import click
+
+DEFAULT_WORKSPACE = Path("pellux-workspace")
+PORT = 8420
+
+
+def workspace(function: Callable[..., Any]) -> Callable[..., Any]:
+    return click.option(
+        "--workspace", "folder", type=click.Path(path_type=Path), default=DEFAULT_WORKSPACE, show_default=True,
+        help="The folder that keeps data, searches and results.",
+    )(function)  # fmt: skip
+
+
+def where(function: Callable[..., Any]) -> Callable[..., Any]:
+    function = click.option("--port", type=click.IntRange(0, 65535), default=PORT, show_default=True, help="0: any free port.")(function)
+    return click.option("--host", default="127.0.0.1", show_default=True, help="Address to listen on.")(function)
+
+
+def as_json(function: Callable[..., Any]) -> Callable[..., Any]:
+    return click.option("--json", "as_json", is_flag=True, help="Print one JSON object and nothing else.")(function)

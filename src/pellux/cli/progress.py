@@ -1,0 +1,55 @@
+"""The live display of `pellux run`: one line that fills, and the outcome in words."""
+
+from __future__ import annotations
+
+from types import TracebackType
+
+from rich.console import Console
+from rich.progress import BarColumn, MofNCompleteColumn, TextColumn, TimeRemainingColumn
+from rich.progress import Progress as Bar
+
+from pellux.service.views import BestView, SearchView
+
+
+class Progress:
+    """Shows a search while it runs; silent with `quiet`."""
+
+    def __init__(self, *, quiet: bool, title: str) -> None:
+        self._console = Console(stderr=True, quiet=quiet, highlight=False)
+        self._bar = Bar(
+            TextColumn("{task.description}"), BarColumn(complete_style="green"), MofNCompleteColumn(),
+            TextColumn("{task.fields[best]}"), TimeRemainingColumn(), console=self._console, disable=quiet,
+        )  # fmt: skip
+        self._task = self._bar.add_task(title, total=None, best="")
+        self._last: SearchView | None = None
+
+    def __enter__(self) -> Progress:
+        self._bar.start()
+        return self
+
+    def show(self, view: SearchView) -> None:
+        self._last = view
+        ended = view.trials.scored + view.trials.failed + view.trials.pruned + view.trials.withdrawn
+        self._bar.update(self._task, completed=ended, total=view.budget_trials + 1, best=f"best {_score(view.best)}")
+
+    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+        self._bar.stop()
+        if self._last is not None and kind is None:
+            self._tell(self._last)
+
+    def _tell(self, view: SearchView) -> None:
+        failed = f", {view.trials.failed} failed" if view.trials.failed else ""
+        self._console.print(f"Search {view.id} {view.state}: {view.halted or view.reason}{failed}")
+        if view.baseline:
+            self._console.print(f"Baseline {_score(view.baseline)}")
+        if view.best:
+            name = "the baseline" if view.baseline and view.best.trial_id == view.baseline.trial_id else f"trial {view.best.number}"
+            self._console.print(f"Best     {_score(view.best)}, {name}")
+        if view.state == "paused":
+            self._console.print("Run the same command again to go on.")
+
+
+def _score(best: BestView | None) -> str:
+    if best is None:
+        return "–"
+    return f"{best.score:.4g}" if best.error is None else f"{best.score:.4g} ± {best.error:.2g}"

@@ -1,0 +1,46 @@
+"""`pellux serve`: serve a workspace."""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Callable
+from pathlib import Path
+
+import click
+
+from pellux.cli import options
+from pellux.engine.runners.local import prepare
+from pellux.service.engine_room import EngineRoom
+from pellux.service.workspace import Workspace
+from pellux.web.app import create_app
+from pellux.web.security import is_loopback
+from pellux.web.server import address, bind, serve
+
+
+@click.command("serve", short_help="Serve a workspace.")
+@options.workspace
+@options.where
+def command(folder: Path, host: str, port: int) -> None:
+    """Serve a workspace (made if missing) in the browser."""
+    open_bench(folder, host, port)
+
+
+def open_bench(folder: Path, host: str, port: int, ready: Callable[[EngineRoom], None] | None = None) -> None:
+    """Serve until a signal; searches that were running go on. `ready` is called before the address is printed."""
+    workspace = Workspace(folder)
+    workspace.hold_engine()
+    listening = bind(host, port)
+    token = None if is_loopback(host) else secrets.token_urlsafe(24)
+    workspace.tell_about_engine(url=address(listening), token=token)
+    room = EngineRoom(workspace)
+    prepare()
+    taken_up = room.take_up()
+    if ready is not None:
+        ready(room)
+    click.echo(f"Pellux serves {workspace.folder} at {address(listening)}")
+    if taken_up:
+        click.echo(f"Going on with {len(taken_up)} unfinished search{'es' if len(taken_up) > 1 else ''}.")
+    if token:
+        click.echo(f"Token: {token}")
+    serve(create_app(room, host=host, token=token), listening, workspace)
+    workspace.close()

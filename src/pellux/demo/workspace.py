@@ -1,0 +1,70 @@
+"""The demo workspace: two problems, a finished search, and one that starts with the demo."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from pellux.demo.generator import FOLDER
+from pellux.service.datasets import import_file
+from pellux.service.engine_room import EngineRoom
+from pellux.service.problems import create_problem, label_problem, list_problems
+from pellux.service.requests import BriefRequest, SearchRequest, SettingsRequest
+from pellux.service.searches import launch, list_searches
+from pellux.service.workspace import Workspace
+
+WARM = "Warm arrivals: will a load arrive too warm?"
+ENERGY = "Energy per trip: how many kWh?"
+FIRST_SPACE = """\
+rate:     0.01 .. 0.3 log
+rounds:   40 .. 200 int log
+leaves:   4 .. 64 int log
+min_leaf: 5 .. 120 int log
+balance:  yes | no
+"""
+LIVE_SPACE = """\
+rate:     0.02 .. 0.2 log
+rounds:   60 .. 400 int log
+leaves:   4 .. 48 int log
+min_leaf: 5 .. 200 int log
+pull:     1e-3 .. 100 log
+features: 0.2 .. 1
+"""
+
+
+def furnish(folder: Path, say: Callable[[str], None]) -> bool:
+    """Make the demo workspace if it is not there; True when it was made now."""
+    workspace = Workspace(folder)
+    try:
+        if list_problems(workspace):
+            return False
+        workspace.hold_engine()
+        say("Preparing the demo: importing the data and running a first search (about half a minute) …")
+        energy = import_file(workspace, FOLDER / "energy_per_trip.csv")
+        fresh = BriefRequest(data=energy.hash, target="energy_kwh", name=ENERGY, metric="RMSE", seed=7, ignore=["unit_id"])
+        label_problem(workspace, create_problem(workspace, fresh), None, ["regression", "fresh"])
+        warm = import_file(workspace, FOLDER / "warm_arrivals.csv")
+        brief = BriefRequest(
+            data=warm.hash, target="arrived_warm", name=WARM, metric="average precision", folds="5 stratified",
+            holdout="20 %", seed=7, ignore=["unit_id", "departed_on"],
+        )  # fmt: skip
+        problem = create_problem(workspace, brief)
+        label_problem(workspace, problem, None, ["classification", "cold chain"])
+        room = EngineRoom(workspace)
+        plan = SettingsRequest(trials=30, seed=3)
+        search = launch(room, problem, SearchRequest(learner="boosting", space=FIRST_SPACE, plan=plan))
+        room.join(search)
+        room.close()
+        return True
+    finally:
+        workspace.close()
+
+
+def start_live(room: EngineRoom) -> None:
+    """Start the search that runs while the demo is looked at, unless one is running already."""
+    problem = next((p for p in list_problems(room.workspace) if p.name == WARM), None)
+    if problem is None or problem.running:
+        return
+    seed = 11 + len(list_searches(room, problem.id))
+    plan = SettingsRequest(trials=120, seed=seed)
+    launch(room, problem.id, SearchRequest(learner="boosting", space=LIVE_SPACE, plan=plan))

@@ -1,0 +1,176 @@
+"""A thin layer over Flask: typed operations, checked requests, and the OpenAPI document that follows from them."""
+
+from __future__ import annotations
+
+import functools
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from flask import Flask, Response, current_app, request
+from pydantic import BaseModel, TypeAdapter, ValidationError
+from pydantic.json_schema import models_json_schema
+from werkzeug.exceptions import BadRequest, UnsupportedMediaType
+
+from pellux import __version__
+from pellux.service.requests import explain
+from pellux.service.views import ProblemDocument
+
+PREFIX = "/api/v1"
+JSON = "application/json"
+
+
+@dataclass(frozen=True)
+class Operation:
+    """One method on one path, with the types of what goes in and out."""
+
+    method: str
+    path: str
+    name: str
+    summary: str
+    resource: str
+    body: type[BaseModel] | None
+    query: type[BaseModel] | None
+    returns: Any
+    status: int
+    consumes: str
+    produces: str
+
+
+class Api:
+    """Collects operations; `document` describes them."""
+
+    def __init__(self) -> None:
+        self.operations: list[Operation] = []
+        self._handlers: list[tuple[Operation, Callable[..., Any]]] = []
+
+    def operation(
+        self,
+        method: str,
+        path: str,
+        *,
+        body: type[BaseModel] | None = None,
+        query: type[BaseModel] | None = None,
+        returns: Any = None,
+        status: int = 200,
+        consumes: str = JSON,
+        produces: str = JSON,
+    ) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
+        """Declare a function as the handler of `method path`; `<int:name>` parts of the path become its arguments."""
+
+        def declare(function: Callable[..., Any]) -> Callable[..., Any]:
+            resource = function.__module__.rpartition(".")[2]
+            summary = (function.__doc__ or "").strip().splitlines()[0]
+            operation = Operation(
+                method, path, function.__name__, summary, resource, body, query, returns, status, consumes, produces
+            )
+            self.operations.append(operation)
+            self._handlers.append((operation, function))
+            return function
+
+        return declare
+
+    def install(self, app: Flask) -> None:
+        for operation, function in self._handlers:
+            view = _view(operation, function)
+            app.add_url_rule(PREFIX + operation.path, operation.name, view, methods=[operation.method])
+
+    def document(self) -> dict[str, Any]:
+        """The OpenAPI 3.1 document."""
+        models = {m for o in self.operations for m in (o.body, o.query) if m is not None} | {ProblemDocument}
+        returned = [o.returns for o in self.operations if o.returns is not None]
+        inputs = [(m, "validation") for m in models]
+        outputs = [(m, "serialization") for m in {_model(r) for r in returned}]
+        template = "#/components/schemas/{model}"
+        refs, definitions = models_json_schema([*inputs, *outputs], ref_template=template)  # type: ignore[list-item]
+        paths: dict[str, Any] = {}
+        for o in self.operations:
+            paths.setdefault(PREFIX + _template(o.path), {})[o.method.lower()] = _describe(o, refs)
+        return {
+            "openapi": "3.1.0",
+            "info": {"title": "Pellux", "version": __version__, "description": "Search, judge and choose configurations."},
+            "paths": paths,
+            "components": {"schemas": dict(sorted(definitions.get("$defs", {}).items()))},
+        }
+
+
+def _view(operation: Operation, function: Callable[..., Any]) -> Callable[..., Response]:
+    @functools.wraps(function)
+    def view(**arguments: Any) -> Response:
+        if operation.query is not None:
+            arguments["query"] = _checked(operation.query, request.args.to_dict())
+        if operation.body is not None:
+            arguments["body"] = _checked(operation.body, _json_body())
+        found = function(**arguments)
+        if isinstance(found, Response):
+            return found
+        return _respond(operation, found)
+
+    return view
+
+
+def _checked(kind: type[BaseModel], found: Any) -> BaseModel:
+    try:
+        return kind.model_validate(found)
+    except ValidationError as error:
+        raise explain(error, kind, "request") from None
+
+
+def _json_body() -> Any:
+    if request.mimetype != JSON:
+        raise UnsupportedMediaType(f"Send {JSON}, not {request.mimetype or 'nothing'}.")
+    found = request.get_json(silent=True)
+    if found is None:
+        raise BadRequest("The body is not valid JSON.")
+    return found
+
+
+def _respond(operation: Operation, found: Any) -> Response:
+    if operation.returns is None:
+        return current_app.response_class(status=204)
+    if isinstance(found, BaseModel):
+        text = found.model_dump_json().encode()
+    else:
+        text = TypeAdapter(operation.returns).dump_json(found)
+    return current_app.response_class(text, operation.status, mimetype=JSON)
+
+
+def _model(returned: Any) -> Any:
+    return returned.__args__[0] if getattr(returned, "__origin__", None) is list else returned
+
+
+def _template(path: str) -> str:
+    return path.replace("<int:", "{").replace("<", "{").replace(">", "}")
+
+
+def _describe(o: Operation, refs: Any) -> dict[str, Any]:
+    found: dict[str, Any] = {"operationId": o.name, "summary": o.summary, "tags": [o.resource], "parameters": _parameters(o)}
+    if o.body is not None:
+        found["requestBody"] = {"required": True, "content": {JSON: {"schema": refs[(o.body, "validation")]}}}
+    elif o.consumes != JSON:
+        found["requestBody"] = {"required": True, "content": {o.consumes: {}}}
+    answer: dict[str, Any] = {"description": "Done."}
+    if o.returns is not None:
+        schema = refs[(_model(o.returns), "serialization")]
+        answer["content"] = {JSON: {"schema": schema if _model(o.returns) is o.returns else {"type": "array", "items": schema}}}
+    elif o.produces != JSON:
+        answer["content"] = {o.produces: {"schema": {"type": "string"}}}
+    problem = {"application/problem+json": {"schema": refs[(ProblemDocument, "validation")]}}
+    status = str(o.status if o.returns is not None or o.produces != JSON else 204)
+    found["responses"] = {status: answer, "default": {"description": "A problem.", "content": problem}}
+    return found
+
+
+def _parameters(o: Operation) -> list[dict[str, Any]]:
+    found = []
+    for part in o.path.split("/"):
+        if part.startswith("<"):
+            kind = "integer" if part.startswith("<int:") else "string"
+            name = part.strip("<>").rpartition(":")[2]
+            found.append({"name": name, "in": "path", "required": True, "schema": {"type": kind}})
+    if o.query is not None:
+        schema = o.query.model_json_schema()
+        for name, described in schema.get("properties", {}).items():
+            required = name in schema.get("required", [])
+            found.append({"name": name, "in": "query", "required": required, "schema": described})
+    return found

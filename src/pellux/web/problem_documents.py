@@ -1,0 +1,41 @@
+"""The one place where errors become HTTP problem documents (RFC 9457)."""
+
+from __future__ import annotations
+
+import logging
+from http import HTTPStatus
+
+from flask import Flask, Response, current_app
+from werkzeug.exceptions import HTTPException
+
+from pellux.core.errors import Conflict, NotFound, PelluxError, WorkspaceError
+from pellux.service.views import ProblemDocument
+
+log = logging.getLogger("pellux.web")
+STATUS = ((NotFound, 404), (Conflict, 409), (WorkspaceError, 503), (PelluxError, 422))
+
+
+def problem(status: int, code: str, detail: str, field: str | None = None) -> Response:
+    document = ProblemDocument(
+        type=f"urn:pellux:error:{code}", title=HTTPStatus(status).phrase, status=status, detail=detail, field=field
+    )
+    return current_app.response_class(document.model_dump_json(), status, mimetype="application/problem+json")
+
+
+def install(app: Flask) -> None:
+    @app.errorhandler(PelluxError)
+    def ours(error: PelluxError) -> Response:
+        status = next(status for kind, status in STATUS if isinstance(error, kind))
+        return problem(status, error.code, error.message, error.at)
+
+    @app.errorhandler(HTTPException)
+    def http(error: HTTPException) -> Response:
+        status = error.code or 500
+        if status < 400:
+            return current_app.response_class(status=status, headers=error.get_headers())
+        return problem(status, HTTPStatus(status).phrase.lower().replace(" ", "-"), error.description or "")
+
+    @app.errorhandler(Exception)
+    def unforeseen(error: Exception) -> Response:
+        log.exception("A request failed")
+        return problem(500, "internal", f"Something went wrong inside Pellux: {type(error).__name__}. The log has the details.")

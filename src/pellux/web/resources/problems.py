@@ -1,0 +1,75 @@
+"""Problems, their briefs, finalists and decisions."""
+
+from __future__ import annotations
+
+from pydantic import Field
+
+from pellux.service import problems
+from pellux.service.decisions import DecisionRequest, decide, finalists
+from pellux.service.requests import BriefRequest, Request
+from pellux.service.views import DecisionView, FinalistsView, PreviewView, ProblemView, SplitView
+from pellux.web.api import Api
+from pellux.web.context import bench
+
+
+class DerivedQuery(Request):
+    derived_from: int | None = Field(None, description="The problem that this one was changed from.")
+
+
+class LabelRequest(Request):
+    name: str | None = Field(None, min_length=1, max_length=200)
+    tags: list[str] | None = None
+
+
+class TopQuery(Request):
+    top: int = Field(10, ge=1, le=500)
+
+
+def add(api: Api) -> None:
+    @api.operation("GET", "/problems", returns=list[ProblemView])
+    def get_problems() -> list[ProblemView]:
+        """Every problem, newest first."""
+        return problems.list_problems(bench().room.workspace)
+
+    @api.operation("POST", "/problems", body=BriefRequest, query=DerivedQuery, returns=ProblemView, status=201)
+    def post_problem(body: BriefRequest, query: DerivedQuery) -> ProblemView:
+        """Frame a new problem."""
+        made = problems.create_problem(bench().room.workspace, body, derived_from=query.derived_from)
+        return problems.problem_view(bench().room.workspace, made)
+
+    @api.operation("POST", "/briefs/preview", body=BriefRequest, returns=PreviewView)
+    def post_brief_preview(body: BriefRequest) -> PreviewView:
+        """What a brief would become: task, metric, folds. Nothing is kept."""
+        return problems.preview(bench().room.workspace, body)
+
+    @api.operation("GET", "/problems/<int:problem_id>", returns=ProblemView)
+    def get_problem(problem_id: int) -> ProblemView:
+        """One problem with its best trial and baseline."""
+        return problems.problem_view(bench().room.workspace, problem_id)
+
+    @api.operation("PUT", "/problems/<int:problem_id>/brief", body=BriefRequest, returns=ProblemView)
+    def put_brief(problem_id: int, body: BriefRequest) -> ProblemView:
+        """Change a brief that is not frozen yet."""
+        problems.change_problem(bench().room.workspace, problem_id, body)
+        return problems.problem_view(bench().room.workspace, problem_id)
+
+    @api.operation("PUT", "/problems/<int:problem_id>/label", body=LabelRequest, returns=ProblemView)
+    def put_label(problem_id: int, body: LabelRequest) -> ProblemView:
+        """Rename or tag a problem."""
+        problems.label_problem(bench().room.workspace, problem_id, body.name, body.tags)
+        return problems.problem_view(bench().room.workspace, problem_id)
+
+    @api.operation("GET", "/problems/<int:problem_id>/split", returns=SplitView)
+    def get_split(problem_id: int) -> SplitView:
+        """The stored folds as numbers to draw."""
+        return problems.split_view(bench().room.workspace, problem_id)
+
+    @api.operation("GET", "/problems/<int:problem_id>/finalists", query=TopQuery, returns=FinalistsView)
+    def get_finalists(problem_id: int, query: TopQuery) -> FinalistsView:
+        """The best trials of all searches, the shortlist and the baselines, with what the rules say."""
+        return finalists(bench().room.workspace, problem_id, query.top)
+
+    @api.operation("POST", "/problems/<int:problem_id>/decisions", body=DecisionRequest, returns=DecisionView, status=201)
+    def post_decision(problem_id: int, body: DecisionRequest) -> DecisionView:
+        """Record the choice of one trial."""
+        return decide(bench().room.workspace, problem_id, body)

@@ -1,0 +1,90 @@
+"""Searches: launch, steer, look at, take away."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from flask import Response, current_app
+from pydantic import Field
+
+from pellux.core.judging import Brief
+from pellux.service import searches, trials
+from pellux.service.problems import stored_brief
+from pellux.service.requests import Request, SearchRequest
+from pellux.service.views import ForecastView, LanesView, PointsView, SearchView, TrialPage
+from pellux.web.api import Api
+from pellux.web.context import bench
+
+
+class StateRequest(Request):
+    state: Literal["running", "paused", "stopped"]
+
+
+class WorkersRequest(Request):
+    count: int = Field(ge=1, le=searches.MOST_WORKERS)
+
+
+class PageQuery(Request):
+    offset: int = Field(0, ge=0)
+    limit: int = Field(100, ge=1, le=1000)
+    sort: str = Field("number", description="number, mean, score, error, seconds, state, seen, or a parameter.")
+    descending: bool = False
+    where: str = Field("", description="Comparisons parted by commas: 'state = scored, rate < 0.1'.")
+
+
+def add(api: Api) -> None:
+    @api.operation("GET", "/problems/<int:problem_id>/searches", returns=list[SearchView])
+    def get_searches(problem_id: int) -> list[SearchView]:
+        """The searches of a problem, newest first."""
+        return searches.list_searches(bench().room, problem_id)
+
+    @api.operation("POST", "/problems/<int:problem_id>/searches", body=SearchRequest, returns=SearchView, status=201)
+    def post_search(problem_id: int, body: SearchRequest) -> SearchView:
+        """Launch a search."""
+        return searches.search_view(bench().room, searches.launch(bench().room, problem_id, body))
+
+    @api.operation("POST", "/problems/<int:problem_id>/forecast", body=SearchRequest, returns=ForecastView)
+    def post_forecast(problem_id: int, body: SearchRequest) -> ForecastView:
+        """Validate a search and count what it would do."""
+        brief: Brief = stored_brief(bench().room.workspace, problem_id)
+        return searches.check_search(brief, body).forecast
+
+    @api.operation("GET", "/searches/<int:search_id>", returns=SearchView)
+    def get_search(search_id: int) -> SearchView:
+        """One search with its counts, best and baseline."""
+        return searches.search_view(bench().room, search_id)
+
+    @api.operation("PUT", "/searches/<int:search_id>/state", body=StateRequest, returns=SearchView)
+    def put_search_state(search_id: int, body: StateRequest) -> SearchView:
+        """Pause, resume or stop."""
+        searches.set_state(bench().room, search_id, body.state)
+        return searches.search_view(bench().room, search_id)
+
+    @api.operation("PUT", "/searches/<int:search_id>/workers", body=WorkersRequest, returns=SearchView)
+    def put_search_workers(search_id: int, body: WorkersRequest) -> SearchView:
+        """Change the number of workers while the search runs."""
+        searches.set_workers(bench().room, search_id, body.count)
+        return searches.search_view(bench().room, search_id)
+
+    @api.operation("GET", "/searches/<int:search_id>/trials", query=PageQuery, returns=TrialPage)
+    def get_trials(search_id: int, query: PageQuery) -> TrialPage:
+        """A page of trials, sorted and filtered."""
+        return trials.trial_page(bench().room.workspace, search_id, **query.model_dump())
+
+    @api.operation("GET", "/searches/<int:search_id>/points", returns=PointsView)
+    def get_points(search_id: int) -> PointsView:
+        """Every ended trial, column-wise, for charts."""
+        return trials.points(bench().room.workspace, search_id)
+
+    @api.operation("GET", "/searches/<int:search_id>/lanes", returns=LanesView)
+    def get_lanes(search_id: int) -> LanesView:
+        """The newest fits with their worker lane and times."""
+        return trials.lanes(bench().room.workspace, search_id)
+
+    @api.operation("GET", "/searches/<int:search_id>/export/<format>", produces="application/octet-stream")
+    def get_export(search_id: int, format: str) -> Response:
+        """Every trial as csv, jsonl or parquet."""
+        body = trials.export(bench().room.workspace, search_id, format)
+        name = f"pellux-search-{search_id}.{format}"
+        headers = {"Content-Disposition": f'attachment; filename="{name}"'}
+        return current_app.response_class(body, mimetype=trials.EXPORTS[format], headers=headers)

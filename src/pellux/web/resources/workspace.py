@@ -1,0 +1,27 @@
+"""The workspace as a whole, and what can be chosen in it."""
+
+from __future__ import annotations
+
+from pellux.service.catalogue import catalogue
+from pellux.service.spaces import SpaceRequest, check_space
+from pellux.service.status import workspace_view
+from pellux.service.views import CatalogueView, SpaceView, WorkspaceView
+from pellux.web.api import Api
+from pellux.web.context import bench
+
+
+def add(api: Api) -> None:
+    @api.operation("GET", "/workspace", returns=WorkspaceView)
+    def get_workspace() -> WorkspaceView:
+        """Version, workers and running searches."""
+        return workspace_view(bench().room)
+
+    @api.operation("GET", "/catalogue", returns=CatalogueView)
+    def get_catalogue() -> CatalogueView:
+        """Metrics, learners with their settings, strategies."""
+        return catalogue()
+
+    @api.operation("POST", "/spaces/check", body=SpaceRequest, returns=SpaceView)
+    def post_space_check(body: SpaceRequest) -> SpaceView:
+        """Both forms of a space and sample draws, or its first mistake."""
+        return check_space(body)

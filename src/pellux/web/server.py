@@ -1,0 +1,61 @@
+"""Serves the application with waitress until a signal ends it."""
+
+from __future__ import annotations
+
+import contextlib
+import signal
+import socket
+import sys
+import threading
+from types import FrameType
+
+import waitress
+from flask import Flask
+
+from pellux.core.errors import WorkspaceError
+from pellux.service.workspace import Workspace
+from pellux.web.context import Bench
+
+
+def bind(host: str, port: int) -> socket.socket:
+    """A listening socket, so that the address is known (port 0: a free one) before anything is printed."""
+    family = socket.AF_INET6 if ":" in host else socket.AF_INET
+    listening = socket.socket(family, socket.SOCK_STREAM)
+    listening.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    try:
+        listening.bind((host, port))
+    except OSError as error:
+        listening.close()
+        raise WorkspaceError(f"Cannot listen on {host}:{port}: {error.strerror}. Choose another with --port.") from None
+    listening.listen(128)
+    return listening
+
+
+def address(listening: socket.socket) -> str:
+    host, port = listening.getsockname()[:2]
+    return f"http://[{host}]:{port}" if ":" in host else f"http://{host}:{port}"
+
+
+def serve(app: Flask, listening: socket.socket, workspace: Workspace) -> None:
+    """Serve until SIGTERM or Ctrl-C; then close the event streams and the engine room."""
+    sys.setswitchinterval(0.001)
+    bench: Bench = app.extensions["pellux"]
+    # send_bytes=1: an event goes out when it happens, not when a buffer is full.
+    server = waitress.create_server(
+        app, sockets=[listening], threads=64, send_bytes=1, channel_request_lookahead=1, channel_timeout=120,
+        max_request_body_size=64 * 2**30, clear_untrusted_proxy_headers=True,
+    )  # fmt: skip
+
+    def end(number: int, frame: FrameType | None) -> None:
+        bench.stopping.set()
+        workspace.hub.publish(sys.maxsize)
+        raise KeyboardInterrupt
+
+    if threading.current_thread() is threading.main_thread():
+        signal.signal(signal.SIGTERM, end)
+        signal.signal(signal.SIGINT, end)
+    with contextlib.suppress(KeyboardInterrupt, SystemExit):
+        server.run()
+    bench.stopping.set()
+    bench.room.close()
+    server.close()
