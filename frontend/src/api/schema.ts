@@ -522,53 +522,53 @@ export interface components {
              * @description What the problem is called.
              * @default
              */
-            name: string;
+            name?: string;
             /**
              * Task
              * @default null
              */
-            task: ("binary" | "multiclass" | "regression") | null;
+            task?: ("binary" | "multiclass" | "regression") | null;
             /**
              * Metric
              * @description What decides; a default is chosen from the target.
              * @default null
              */
-            metric: string | null;
+            metric?: string | null;
             /**
              * Positive
              * @description The class whose probability counts, in a binary task.
              * @default null
              */
-            positive: string | null;
+            positive?: string | null;
             /**
              * Features
              * @description Columns to learn from; all others by default.
              * @default null
              */
-            features: string[] | null;
+            features?: string[] | null;
             /**
              * Ignore
              * @description Columns to leave out.
              * @default []
              */
-            ignore: string[];
+            ignore?: string[];
             /**
              * Folds
              * @description Number of folds and their kind: '5 stratified', '5 shuffled' or 5.
              * @default 5
              */
-            folds: number | string;
+            folds?: number | string;
             /**
              * Holdout
              * @description Share of rows kept out of every fold: 0.2 or '20 %'.
              * @default 0.2
              */
-            holdout: number | string;
+            holdout?: number | string;
             /**
              * Seed
              * @default 0
              */
-            seed: number;
+            seed?: number;
         };
         /** BriefView */
         BriefView: {
@@ -648,40 +648,19 @@ export interface components {
         };
         /** Counts */
         Counts: {
-            /**
-             * Waiting
-             * @default 0
-             */
+            /** Waiting */
             waiting: number;
-            /**
-             * Running
-             * @default 0
-             */
+            /** Running */
             running: number;
-            /**
-             * Parked
-             * @default 0
-             */
+            /** Parked */
             parked: number;
-            /**
-             * Scored
-             * @default 0
-             */
+            /** Scored */
             scored: number;
-            /**
-             * Pruned
-             * @default 0
-             */
+            /** Pruned */
             pruned: number;
-            /**
-             * Failed
-             * @default 0
-             */
+            /** Failed */
             failed: number;
-            /**
-             * Withdrawn
-             * @default 0
-             */
+            /** Withdrawn */
             withdrawn: number;
         };
         /** DataSummary */
@@ -719,17 +698,17 @@ export interface components {
              * Rule
              * @default by hand
              */
-            rule: string;
+            rule?: string;
             /**
              * Reason
              * @default
              */
-            reason: string;
+            reason?: string;
             /**
              * Signer
              * @default
              */
-            signer: string;
+            signer?: string;
         };
         /** DecisionView */
         DecisionView: {
@@ -753,7 +732,7 @@ export interface components {
              * @description The problem that this one was changed from.
              * @default null
              */
-            derived_from: number | null;
+            derived_from?: number | null;
         };
         /** Finalist */
         Finalist: {
@@ -851,12 +830,12 @@ export interface components {
              * Name
              * @default null
              */
-            name: string | null;
+            name?: string | null;
             /**
              * Tags
              * @default null
              */
-            tags: string[] | null;
+            tags?: string[] | null;
         };
         /** LanesView */
         LanesView: {
@@ -900,7 +879,7 @@ export interface components {
              * @description The file's name, for people.
              * @default data.csv
              */
-            name: string;
+            name?: string;
         };
         /** PageQuery */
         PageQuery: {
@@ -908,29 +887,29 @@ export interface components {
              * Offset
              * @default 0
              */
-            offset: number;
+            offset?: number;
             /**
              * Limit
              * @default 100
              */
-            limit: number;
+            limit?: number;
             /**
              * Sort
              * @description number, mean, score, error, seconds, state, seen, or a parameter.
              * @default number
              */
-            sort: string;
+            sort?: string;
             /**
              * Descending
              * @default false
              */
-            descending: boolean;
+            descending?: boolean;
             /**
              * Where
              * @description Comparisons parted by commas: 'state = scored, rate < 0.1'.
              * @default
              */
-            where: string;
+            where?: string;
         };
         /**
          * PlanFile
@@ -947,7 +926,7 @@ export interface components {
              * Name
              * @default
              */
-            name: string;
+            name?: string;
             brief: components["schemas"]["BriefRequest"];
             /** Learner */
             learner: string;
@@ -955,7 +934,7 @@ export interface components {
              * Space
              * @default null
              */
-            space: string | null;
+            space?: string | null;
             /**
              * @default {
              *       "strategy": "random",
@@ -968,7 +947,7 @@ export interface components {
              *       "memory mb": null
              *     }
              */
-            plan: components["schemas"]["SettingsRequest"];
+            plan?: components["schemas"]["SettingsRequest"];
         };
         /**
          * PointsView
@@ -1016,10 +995,7 @@ export interface components {
             status: number;
             /** Detail */
             detail: string;
-            /**
-             * Field
-             * @default null
-             */
+            /** Field */
             field: string | null;
         };
         /** ProblemView */
@@ -1060,17 +1036,17 @@ export interface components {
              * Note
              * @default null
              */
-            note: string | null;
+            note?: string | null;
             /**
              * Tags
              * @default null
              */
-            tags: string[] | null;
+            tags?: string[] | null;
             /**
              * Shortlisted
              * @default null
              */
-            shortlisted: boolean | null;
+            shortlisted?: boolean | null;
         };
         /**
          * SearchRequest
@@ -1084,7 +1060,7 @@ export interface components {
              * @description Space notation; the learner's default space when left out.
              * @default null
              */
-            space: string | null;
+            space?: string | null;
             /**
              * @default {
              *       "strategy": "random",
@@ -1097,7 +1073,7 @@ export interface components {
              *       "memory mb": null
              *     }
              */
-            plan: components["schemas"]["SettingsRequest"];
+            plan?: components["schemas"]["SettingsRequest"];
         };
         /** SearchView */
         SearchView: {
@@ -1178,47 +1154,47 @@ export interface components {
              * Strategy
              * @default random
              */
-            strategy: string;
+            strategy?: string;
             /**
              * Early Stopping
              * @default none
              */
-            "early stopping": string;
+            "early stopping"?: string;
             /**
              * Trials
              * @description Configurations to try; the baseline comes on top.
              * @default 60
              */
-            trials: number;
+            trials?: number;
             /**
              * Minutes
              * @description No further trial begins after this running time.
              * @default null
              */
-            minutes: number | null;
+            minutes?: number | null;
             /**
              * Workers
              * @description Worker processes; all cores by default.
              * @default null
              */
-            workers: number | null;
+            workers?: number | null;
             /**
              * Seed
              * @default 1
              */
-            seed: number;
+            seed?: number;
             /**
              * Fit Seconds
              * @description Wall-clock limit of one fit.
              * @default 600
              */
-            "fit seconds": number;
+            "fit seconds"?: number;
             /**
              * Memory Mb
              * @description What one worker may allocate.
              * @default null
              */
-            "memory mb": number | null;
+            "memory mb"?: number | null;
         };
         /**
          * SpaceRequest
@@ -1233,13 +1209,13 @@ export interface components {
              * Text
              * @default null
              */
-            text: string | null;
+            text?: string | null;
             /**
              * Parameters
              * @description The JSON form; see docs/space.schema.json.
              * @default null
              */
-            parameters: {
+            parameters?: {
                 [key: string]: unknown;
             }[] | null;
         };
@@ -1324,7 +1300,7 @@ export interface components {
              * Top
              * @default 10
              */
-            top: number;
+            top?: number;
         };
         /** TrialDetail */
         TrialDetail: {

@@ -44,6 +44,7 @@ Key = tuple[int, int]  # trial number, fold
 SHORT_FIT = 0.05  # seconds; below, a worker is handed its next fit before it ends the last, to hide the round trip
 HOPELESS = 5  # trials that may fail before any is scored
 FAILED_STARTS = 3
+SAVE_SECONDS = 2.0  # how much running time a crash may forget
 
 
 @dataclass(slots=True)
@@ -74,6 +75,7 @@ class Coordinator:
         self._workers: dict[int, _Worker] = {}
         self._next_worker = 0
         self._failed_starts = 0
+        self._saved_seconds = active_seconds
         self._asked = False
         self._exhausted = False
         self._clock: float | None = None
@@ -130,6 +132,8 @@ class Coordinator:
                 self._dismiss(worker)
                 message = f"The fit took longer than its limit of {self.limits.fit_seconds:g} s."
                 self._end_fit(fit, Outcome(FitState.TIMEOUT, seconds=event.at - fit.started_at, message=message), event.at)
+        if self.state is SearchState.RUNNING and self.active_seconds - self._saved_seconds >= SAVE_SECONDS:
+            self._save_search(event.at)
 
     @_on.register
     def _(self, event: WorkerReady) -> None:
@@ -382,4 +386,5 @@ class Coordinator:
         self._out.append(Finish())
 
     def _save_search(self, at: float) -> None:
+        self._saved_seconds = self.active_seconds
         self._out.append(SaveSearch(self.state, self.reason, self.active_seconds, self.limits.workers, at))

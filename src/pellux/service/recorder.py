@@ -33,7 +33,8 @@ class SearchRecorder:
                     case SaveTrial(trial=trial, at=at):
                         row = self._trial_row(trial)
                         trials.append(row)
-                        entries.append(self._entry(at, "trial", {k: v for k, v in row.items() if k != "rank_score"}))
+                        payload = {k: v for k, v in row.items() if k != "rank_score"}
+                        entries.append(self._entry(at, "trial", payload))
                     case SaveFit(fit=fit, at=at):
                         fits.append(self._fit_row(fit))
                         entries.append(self._entry(at, "fit", self._fit_entry(fit)))
@@ -42,6 +43,10 @@ class SearchRecorder:
                         entries.append(self._put_search(session, save))
             if trials:
                 recording.put_trials(session, trials)
+                ids = recording.trial_ids(session, self._search_id, [row["number"] for row in trials])
+                for _, _, kind, payload in entries:
+                    if kind == "trial":
+                        payload["id"] = ids[payload["number"]]
             if fits:
                 recording.put_fits(session, fits)
             if freezes and not self._frozen:

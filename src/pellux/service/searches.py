@@ -199,7 +199,7 @@ def _view(room: EngineRoom, session: Session, search: Search) -> SearchView:
         halted=room.halted(search.id), created_at=search.created_at, ended_at=search.ended_at,
         active_seconds=search.active_seconds, busy_seconds=busy,
         seconds_left=_seconds_left(session, search, settings, busy, brief.split.folds),
-        trials=Counts(**counts), fits=FitCounts(run=run, spared=spared), best=best_view(session, best),
+        trials=Counts(**{state.value: counts.get(state.value, 0) for state in TrialState}), fits=FitCounts(run=run, spared=spared), best=best_view(session, best),
         baseline=best_view(session, baseline_trial(session, search)), newest_entry=recording.newest_entry(session),
     )  # fmt: skip
 

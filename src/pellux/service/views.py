@@ -154,13 +154,13 @@ class ProblemView(View):
 
 
 class Counts(View):
-    waiting: int = 0
-    running: int = 0
-    parked: int = 0
-    scored: int = 0
-    pruned: int = 0
-    failed: int = 0
-    withdrawn: int = 0
+    waiting: int
+    running: int
+    parked: int
+    scored: int
+    pruned: int
+    failed: int
+    withdrawn: int
 
 
 class FitCounts(View):
@@ -345,7 +345,7 @@ class ProblemDocument(View):
     title: str
     status: int
     detail: str
-    field: str | None = None
+    field: str | None
 
 
 FinalistsView.model_rebuild()

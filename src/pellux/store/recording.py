@@ -24,6 +24,12 @@ def put_trials(session: Session, rows: Sequence[dict[str, Any]]) -> None:
         session.execute(statement, row)
 
 
+def trial_ids(session: Session, search_id: int, numbers: Sequence[int]) -> dict[int, int]:
+    """The ids of a search's trials by their numbers."""
+    wanted = select(Trial.number, Trial.id).where(Trial.search_id == search_id, Trial.number.in_(numbers))
+    return dict(session.execute(wanted).tuples().all())
+
+
 def put_fits(session: Session, rows: Sequence[dict[str, Any]]) -> None:
     statement = upsert(Fit)
     changing = [c.name for c in Fit.__table__.columns if not c.primary_key]

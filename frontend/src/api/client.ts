@@ -1,0 +1,68 @@
+import { QueryClient } from "@tanstack/react-query";
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema";
+
+export type Schemas = components["schemas"];
+export type Problem = Schemas["ProblemView"];
+export type Search = Schemas["SearchView"];
+export type TrialRow = Schemas["TrialRow"];
+export type TrialDetail = Schemas["TrialDetail"];
+export type Points = Schemas["PointsView"];
+export type Lanes = Schemas["LanesView"];
+export type FitView = Schemas["FitView"];
+export type Learner = Schemas["LearnerView"];
+export type Setting = Schemas["SettingView"];
+export type Catalogue = Schemas["CatalogueView"];
+export type Data = Schemas["DataView"];
+export type Column = Schemas["ColumnView"];
+export type BriefRequest = Schemas["BriefRequest"];
+export type Preview = Schemas["PreviewView"];
+export type Split = Schemas["SplitView"];
+export type Best = Schemas["BestView"];
+export type Scalar = string | number | boolean;
+
+/** What the server says when it refuses: the sentence, and the field it is about. */
+export class Refusal extends Error {
+  constructor(
+    message: string,
+    readonly field: string | null,
+    readonly status: number,
+  ) {
+    super(message);
+  }
+}
+
+export const api = createClient<paths>({ baseUrl: "" });
+
+interface Answer<T> {
+  data?: T;
+  error?: unknown;
+  response: Response;
+}
+
+/** The answer's data, or a Refusal. */
+export async function settled<T>(answer: Promise<Answer<T>>): Promise<T> {
+  let found: Answer<T>;
+  try {
+    found = await answer;
+  } catch {
+    throw new Refusal("The server does not answer. Is Pellux still running?", null, 0);
+  }
+  if (found.response.ok) return found.data as T;
+  const problem = found.error as Schemas["ProblemDocument"] | undefined;
+  throw new Refusal(
+    problem?.detail ?? `The server answered ${found.response.status}.`,
+    problem?.field ?? null,
+    found.response.status,
+  );
+}
+
+export const queryClient = new QueryClient({
+  defaultOptions: {
+    queries: {
+      staleTime: 30_000,
+      refetchOnWindowFocus: false,
+      retry: (count, error) => !(error instanceof Refusal && error.status >= 400) && count < 3,
+    },
+  },
+});

@@ -1,0 +1,26 @@
+import Dialog from "@mui/material/Dialog";
+import DialogContent from "@mui/material/DialogContent";
+import DialogTitle from "@mui/material/DialogTitle";
+import { SHORTCUTS } from "./shortcuts";
+
+export function Help({ open, onClose }: { open: boolean; onClose: () => void }) {
+  return (
+    <Dialog open={open} onClose={onClose} maxWidth="xs" fullWidth>
+      <DialogTitle sx={{ fontFamily: "var(--display)" }}>Keys</DialogTitle>
+      <DialogContent>
+        <table style={{ borderSpacing: "0 6px" }}>
+          <tbody>
+            {SHORTCUTS.map(([key, meaning]) => (
+              <tr key={key}>
+                <td style={{ paddingRight: 18, whiteSpace: "nowrap" }}>
+                  <span className="key">{key}</span>
+                </td>
+                <td>{meaning}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </DialogContent>
+    </Dialog>
+  );
+}

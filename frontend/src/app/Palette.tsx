@@ -1,0 +1,126 @@
+import Dialog from "@mui/material/Dialog";
+import { useState } from "react";
+import { useNavigate } from "react-router";
+import { useProblems } from "../api/hooks";
+import { STAGES, useChosen } from "./place";
+
+interface Destination {
+  label: string;
+  note: string;
+  to: string;
+}
+
+/** Ctrl-K: go to any problem, stage or search by typing part of its name. */
+export function Palette({ open, onClose }: { open: boolean; onClose: () => void }) {
+  return (
+    <Dialog
+      open={open}
+      onClose={onClose}
+      fullWidth
+      maxWidth="sm"
+      slotProps={{ paper: { sx: { position: "fixed", top: 80, m: 0 } } }}
+    >
+      {open && <Finder onClose={onClose} />}
+    </Dialog>
+  );
+}
+
+function Finder({ onClose }: { onClose: () => void }) {
+  const [text, setText] = useState("");
+  const [at, setAt] = useState(0);
+  const navigate = useNavigate();
+  const places = useDestinations()
+    .filter((d) => `${d.label} ${d.note}`.toLowerCase().includes(text.toLowerCase()))
+    .slice(0, 12);
+  const open = (place: Destination | undefined) => {
+    if (!place) return;
+    onClose();
+    void navigate(place.to);
+  };
+  return (
+    <div
+      onKeyDown={(event) => {
+        if (event.key === "ArrowDown") setAt((i) => Math.min(i + 1, places.length - 1));
+        else if (event.key === "ArrowUp") setAt((i) => Math.max(i - 1, 0));
+        else if (event.key === "Enter") open(places[at]);
+        else return;
+        event.preventDefault();
+      }}
+    >
+      <input
+        autoFocus
+        aria-label="Go to"
+        placeholder="Go to a problem, a stage, a search …"
+        value={text}
+        onChange={(event) => {
+          setText(event.target.value);
+          setAt(0);
+        }}
+        style={{
+          width: "100%",
+          font: "inherit",
+          fontSize: 16,
+          padding: "14px 18px",
+          border: 0,
+          outline: 0,
+          background: "transparent",
+          color: "inherit",
+        }}
+      />
+      <ul style={{ listStyle: "none", margin: 0, padding: "0 8px 8px" }}>
+        {places.map((place, index) => (
+          <li key={place.to + place.label}>
+            <button
+              className="plain-button row"
+              onClick={() => open(place)}
+              style={{
+                width: "100%",
+                padding: "7px 10px",
+                borderRadius: 6,
+                background: index === at ? "var(--spruce-tint)" : undefined,
+              }}
+            >
+              <span className="grow cut">{place.label}</span>
+              <span className="soft small">{place.note}</span>
+            </button>
+          </li>
+        ))}
+        {places.length === 0 && (
+          <li className="soft" style={{ padding: 10 }}>
+            Nothing here is called that.
+          </li>
+        )}
+      </ul>
+    </div>
+  );
+}
+
+function useDestinations(): Destination[] {
+  const problems = useProblems().data ?? [];
+  const { problem, searches } = useChosen();
+  const stages =
+    problem === null
+      ? []
+      : STAGES.map((s, i) => ({
+          label: s[0]!.toUpperCase() + s.slice(1),
+          note: `stage ${i + 1}`,
+          to: `/p/${problem}/${s}`,
+        }));
+  const own = searches.map((s) => ({
+    label: `Search ${s.number}: ${s.learner}, ${s.strategy}`,
+    note: s.state,
+    to: `/p/${problem}/live?search=${s.id}`,
+  }));
+  const all = problems.map((p) => ({
+    label: p.name,
+    note: "problem",
+    to: `/p/${p.id}/${p.searches ? "live" : "brief"}`,
+  }));
+  return [
+    ...stages,
+    ...own,
+    ...all,
+    { label: "All problems", note: "home", to: "/" },
+    { label: "New problem from a data file", note: "home", to: "/new" },
+  ];
+}

@@ -1,0 +1,17 @@
+import type { Search } from "../api/client";
+import { score } from "../lib/format";
+import { StateMark } from "../marks/StateMark";
+
+/** A search in one line: number, state, learner, its best. */
+export function SearchLine({ search }: { search: Search }) {
+  return (
+    <span className="row" style={{ gap: 8 }}>
+      <StateMark state={search.state} />
+      <span>Search {search.number}</span>
+      <span className="soft small">
+        {search.learner}
+        {search.best && ` · best ${score(search.best.score, search.best.error)}`}
+      </span>
+    </span>
+  );
+}

@@ -1,0 +1,37 @@
+import { Suspense, useEffect } from "react";
+import { Outlet } from "react-router";
+import { LightContext, useLedger } from "../api/live";
+import { Inspector } from "../stages/inspector/Inspector";
+import { Help } from "./Help";
+import { Palette } from "./Palette";
+import { usePlace, useChosen } from "./place";
+import { useShortcuts } from "./shortcuts";
+import { StageStrip } from "./StageStrip";
+import { TopBar } from "./TopBar";
+
+/** The frame of every screen: top bar, stage strip, the stage, the trial inspector. */
+export function Shell() {
+  const light = useLedger();
+  const { problem, trial } = usePlace();
+  const { problemView } = useChosen();
+  const shortcuts = useShortcuts();
+  useEffect(() => {
+    document.title = problemView ? `${problemView.name} · Pellux` : "Pellux";
+  }, [problemView]);
+  return (
+    <LightContext.Provider value={light}>
+      <div style={{ display: "grid", gridTemplateRows: "48px auto 1fr", height: "100%" }}>
+        <TopBar onPalette={() => shortcuts.setPalette(true)} onHelp={() => shortcuts.setHelp(true)} />
+        {problem === null ? <div /> : <StageStrip />}
+        <main style={{ overflow: "auto", minHeight: 0, marginRight: trial === null ? 0 : 430 }} id="stage">
+          <Suspense fallback={<p className="stage soft">One moment …</p>}>
+            <Outlet />
+          </Suspense>
+        </main>
+      </div>
+      {trial !== null && <Inspector trial={trial} />}
+      <Palette open={shortcuts.palette} onClose={() => shortcuts.setPalette(false)} />
+      <Help open={shortcuts.help} onClose={() => shortcuts.setHelp(false)} />
+    </LightContext.Provider>
+  );
+}

@@ -1,0 +1,87 @@
+import { Link } from "react-router";
+import type { Problem, Search } from "../api/client";
+import { configurations, count, duration, plural } from "../lib/format";
+import { STAGES, useChosen, type Stage } from "./place";
+
+const NAMES: Record<Stage, string> = {
+  brief: "Brief",
+  space: "Space",
+  live: "Live",
+  evidence: "Evidence",
+  decision: "Decision",
+};
+
+/** The five stages with their live figures: the strip is the status. */
+export function StageStrip() {
+  const { problem, stage, chosen, problemView } = useChosen();
+  return (
+    <nav
+      aria-label="Stages"
+      style={{
+        display: "grid",
+        gridTemplateColumns: "repeat(5, 1fr)",
+        minHeight: 56,
+        background: "var(--sunk)",
+        borderBottom: "1px solid var(--rule)",
+      }}
+    >
+      {STAGES.map((name, index) => {
+        const here = name === stage;
+        return (
+          <Link
+            key={name}
+            to={`/p/${problem}/${name}${chosen ? `?search=${chosen.id}` : ""}`}
+            aria-current={here ? "step" : undefined}
+            style={{
+              padding: "8px 12px 6px",
+              textDecoration: "none",
+              color: "inherit",
+              minWidth: 0,
+              background: here ? "var(--paper)" : undefined,
+              boxShadow: here ? "inset 0 3px 0 var(--spruce)" : undefined,
+              borderRight: index < 4 ? "1px solid var(--rule)" : undefined,
+            }}
+          >
+            <div className="row" style={{ gap: 7 }}>
+              <span style={{ fontFamily: "var(--display)", fontSize: 15.5, fontWeight: 600 }}>{NAMES[name]}</span>
+              <span className="key" aria-hidden>
+                {index + 1}
+              </span>
+            </div>
+            <div className="soft cut" style={{ fontSize: 11.5 }} data-figures={name}>
+              {problemView ? figures(name, problemView, chosen) : "…"}
+            </div>
+          </Link>
+        );
+      })}
+    </nav>
+  );
+}
+
+function figures(stage: Stage, problem: Problem, search: Search | null): string {
+  switch (stage) {
+    case "brief":
+      return `${count(problem.rows)} rows · ${problem.brief.metric_label} · ${problem.brief.folds} folds`;
+    case "space":
+      return search
+        ? `${plural(search.parameters.filter((p) => p.kind !== "fixed").length, "parameter")} · ${configurations(search.configurations)}`
+        : "not laid out yet";
+    case "live":
+      return search ? liveFigures(search) : "nothing launched yet";
+    case "evidence":
+      return problem.trials
+        ? `${plural(problem.trials, "trial")} in ${plural(problem.searches, "search", "searches")}`
+        : "no trials yet";
+    case "decision":
+      return problem.decided ? "decided" : "not decided";
+  }
+}
+
+function liveFigures(search: Search): string {
+  if (search.halted) return "halted by an error";
+  const { scored, pruned, failed, withdrawn } = search.trials;
+  const base = search.baseline && search.baseline.search === search.number ? 1 : 0;
+  const done = `${Math.max(scored + pruned + failed + withdrawn - base, 0)}/${search.budget_trials} trials`;
+  if (search.state === "running") return search.seconds_left ? `${done} · ${duration(search.seconds_left)} left` : done;
+  return `${done} · ${search.state}`;
+}

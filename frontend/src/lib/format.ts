@@ -1,0 +1,58 @@
+/** Numbers as people read them. */
+
+/** A score with as many decimals as its standard error supports: two significant digits of the error. */
+export function score(value: number | null | undefined, error?: number | null): string {
+  if (value === null || value === undefined) return "–";
+  return value.toFixed(decimals(value, error));
+}
+
+export function withError(value: number | null | undefined, error?: number | null): string {
+  if (value === null || value === undefined) return "–";
+  if (!error) return score(value);
+  const digits = decimals(value, error);
+  return `${value.toFixed(digits)} ± ${error.toFixed(digits)}`;
+}
+
+function decimals(value: number, error?: number | null): number {
+  if (error && error > 0) return Math.min(Math.max(1 - Math.floor(Math.log10(error)), 0), 6);
+  const size = Math.abs(value);
+  return size >= 100 ? 1 : size >= 1 ? 3 : 4;
+}
+
+/** A number in few characters; whole numbers stay whole. */
+export function figure(value: number): string {
+  if (Number.isInteger(value) && Math.abs(value) < 1e6) return value.toLocaleString("en").replace(/,/g, "\u202f");
+  const size = Math.abs(value);
+  if (size !== 0 && (size < 1e-3 || size >= 1e6)) return value.toExponential(1).replace("e+", "e");
+  return String(Number(value.toPrecision(3)));
+}
+
+export function count(value: number): string {
+  return value.toLocaleString("en").replace(/,/g, "\u202f");
+}
+
+/** `4 min 10 s`, `0.3 s`, `2 h 5 min`. */
+export function duration(seconds: number | null | undefined): string {
+  if (seconds === null || seconds === undefined) return "–";
+  if (seconds < 1) return `${Math.round(seconds * 1000)} ms`;
+  if (seconds < 10) return `${seconds.toFixed(1)} s`;
+  const whole = Math.round(seconds);
+  if (whole < 60) return `${whole} s`;
+  if (whole < 3600) return `${Math.floor(whole / 60)} min ${whole % 60} s`;
+  return `${Math.floor(whole / 3600)} h ${Math.round((whole % 3600) / 60)} min`;
+}
+
+export function configurations(total: number | null | undefined): string {
+  if (total === null || total === undefined) return "continuous";
+  return `${total >= 1e6 ? total.toExponential(1).replace("e+", "e") : count(total)} configurations`;
+}
+
+export function scalar(value: string | number | boolean | null | undefined): string {
+  if (value === null || value === undefined) return "–";
+  if (typeof value === "boolean") return value ? "yes" : "no";
+  return typeof value === "number" ? figure(value) : value;
+}
+
+export const percent = (share: number) => `${Math.round(share * 100)} %`;
+
+export const plural = (n: number, one: string, many = `${one}s`) => `${count(n)} ${n === 1 ? one : many}`;

@@ -1,0 +1,43 @@
+/** The score ramp: slate through teal to straw, even to the eye and safe for colour-blind readers. */
+const STOPS: [number, number, number][] = [
+  [70, 78, 96],
+  [56, 104, 118],
+  [52, 134, 128],
+  [98, 163, 126],
+  [164, 188, 118],
+  [233, 212, 128],
+];
+
+export function ramp(share: number): string {
+  const x = Math.min(Math.max(share, 0), 1) * (STOPS.length - 1);
+  const i = Math.min(Math.floor(x), STOPS.length - 2);
+  const low = STOPS[i]!;
+  const high = STOPS[i + 1]!;
+  const mix = low.map((channel, k) => Math.round(channel + (x - i) * (high[k]! - channel)));
+  return `rgb(${mix.join(",")})`;
+}
+
+/** Ink that reads on a ramp colour. */
+export const inkOn = (share: number) => (share > 0.52 ? "#21302b" : "#fffaf0");
+
+export interface ScoreScale {
+  low: number;
+  high: number;
+  larger: boolean;
+}
+
+/** The span of a problem's scores; wild ones at the bad end do not stretch it. */
+export function scoreScale(means: (number | null)[], larger: boolean): ScoreScale {
+  const known = means.filter((m): m is number => m !== null).sort((a, b) => a - b);
+  if (known.length === 0) return { low: 0, high: 1, larger };
+  const cut = (share: number) => known[Math.min(Math.floor(share * known.length), known.length - 1)]!;
+  const low = larger ? cut(0.1) : known[0]!;
+  const high = larger ? known[known.length - 1]! : cut(0.9);
+  return high > low ? { low, high, larger } : { low: low - 0.5, high: high + 0.5, larger };
+}
+
+/** 0 is the worst, 1 the best, whichever way the metric points. */
+export function goodness(value: number, scale: ScoreScale): number {
+  const share = (value - scale.low) / (scale.high - scale.low);
+  return Math.min(Math.max(scale.larger ? share : 1 - share, 0), 1);
+}

@@ -1,0 +1,117 @@
+/** Axes of lanes: from a value to a place and back, and what a dragged end may become. */
+import type { Setting } from "../api/client";
+
+export interface RangeParameter {
+  name: string;
+  kind: "real" | "integer";
+  low: number;
+  high: number;
+  log: boolean;
+  step?: number;
+}
+export interface ChoiceParameter {
+  name: string;
+  kind: "choice" | "yes-no";
+  options: { value: string | number | boolean; weight: number }[];
+}
+export interface FixedParameter {
+  name: string;
+  kind: "fixed";
+  value: string | number | boolean;
+}
+export type Parameter = RangeParameter | ChoiceParameter | FixedParameter;
+
+export const isRange = (p: Parameter): p is RangeParameter => p.kind === "real" || p.kind === "integer";
+export const isChoice = (p: Parameter): p is ChoiceParameter => p.kind === "choice" || p.kind === "yes-no";
+
+export interface Axis {
+  low: number;
+  high: number;
+  log: boolean;
+}
+
+const NUMBER = /-?\d+(?:\.\d+)?(?:e[+-]?\d+)?/gi;
+
+/** The ends of a range in space notation, such as a setting's limits; null where it is no range. */
+export function endsOf(text: string): [number, number] | null {
+  if (!text.includes("..")) return null;
+  const [low, high] = text.split("..").map((part) => Number((part.match(NUMBER) ?? [NaN])[0]));
+  return low !== undefined && high !== undefined && !Number.isNaN(low) && !Number.isNaN(high) ? [low, high] : null;
+}
+
+/** An axis with room on both sides of the range, within what the learner accepts. */
+export function axisFor(parameter: RangeParameter, setting: Setting | undefined): Axis {
+  const usual = (setting && endsOf(setting.domain)) ?? [parameter.low, parameter.high];
+  const limits = (setting && endsOf(setting.limits)) ?? [-Infinity, Infinity];
+  const low = Math.min(parameter.low, usual[0]);
+  const high = Math.max(parameter.high, usual[1]);
+  if (parameter.log) {
+    const room = Math.max((Math.log(high) - Math.log(low)) * 0.18, 0.3);
+    const from = Math.exp(Math.log(low) - room);
+    return {
+      low: Math.max(from, limits[0] > 0 ? limits[0] : from),
+      high: Math.min(Math.exp(Math.log(high) + room), limits[1]),
+      log: true,
+    };
+  }
+  const room = (high - low) * 0.18;
+  return { low: Math.max(low - room, limits[0]), high: Math.min(high + room, limits[1]), log: false };
+}
+
+export function toShare(value: number, axis: Axis): number {
+  if (axis.log)
+    return (Math.log(Math.max(value, 1e-300)) - Math.log(axis.low)) / (Math.log(axis.high) - Math.log(axis.low));
+  return (value - axis.low) / (axis.high - axis.low);
+}
+
+export function toValue(share: number, axis: Axis): number {
+  const x = Math.min(Math.max(share, 0), 1);
+  if (axis.log) return Math.exp(Math.log(axis.low) + x * (Math.log(axis.high) - Math.log(axis.low)));
+  return axis.low + x * (axis.high - axis.low);
+}
+
+/** A value as a person would write it at this place of the axis: two significant digits, whole where it must be. */
+export function tidy(value: number, parameter: RangeParameter, axis: Axis): number {
+  if (parameter.step)
+    return Number(
+      (parameter.low + Math.round((value - parameter.low) / parameter.step) * parameter.step).toPrecision(12),
+    );
+  if (parameter.kind === "integer") return Math.round(value);
+  const grain = axis.log ? value : axis.high - axis.low;
+  const digits = Math.max(1 - Math.floor(Math.log10(Math.abs(grain))), 0);
+  return Number(value.toFixed(Math.min(digits, 15)));
+}
+
+/** Move one end of a range, keeping it a range. */
+export function moveEnd(parameter: RangeParameter, end: "low" | "high", wanted: number, axis: Axis): RangeParameter {
+  const least = parameter.step ?? (parameter.kind === "integer" ? 1 : 0);
+  const value = Math.min(Math.max(tidy(wanted, parameter, axis), axis.low), axis.high);
+  const next = { ...parameter };
+  if (end === "low") next.low = Math.min(value, parameter.high - least);
+  else next.high = Math.max(value, parameter.low + least);
+  if (parameter.kind === "integer") {
+    next.low = Math.ceil(next.low);
+    next.high = Math.floor(next.high);
+  }
+  return next.low < next.high && !(parameter.log && next.low <= 0) ? next : parameter;
+}
+
+/** Round numbers along an axis: powers of ten and their 2s and 5s on a log axis, a tidy step on a linear one. */
+export function ticks(axis: Axis, most = 7): number[] {
+  if (axis.log) {
+    const from = Math.floor(Math.log10(axis.low));
+    const to = Math.ceil(Math.log10(axis.high));
+    const parts = to - from > 4 ? [1] : to - from > 2 ? [1, 3] : [1, 2, 5];
+    const all = Array.from({ length: to - from + 1 }, (_, i) => parts.map((m) => m * 10 ** (from + i))).flat();
+    const inside = all.filter((t) => t >= axis.low * 0.999 && t <= axis.high * 1.001);
+    const keep = Math.max(1, Math.ceil(inside.length / most));
+    return inside.filter((_, i) => i % keep === 0);
+  }
+  const rough = (axis.high - axis.low) / most;
+  const power = 10 ** Math.floor(Math.log10(rough));
+  const step = [1, 2, 5, 10].map((m) => m * power).find((s) => s >= rough) ?? power * 10;
+  const first = Math.ceil(axis.low / step) * step;
+  return Array.from({ length: Math.floor((axis.high - first) / step + 1e-9) + 1 }, (_, i) =>
+    Number((first + i * step).toPrecision(12)),
+  );
+}

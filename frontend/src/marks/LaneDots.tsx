@@ -1,0 +1,24 @@
+import { useColorScheme } from "@mui/material/styles";
+import { memo, useLayoutEffect, useRef } from "react";
+import { ramp } from "../lib/ramp";
+import { prepare } from "./canvas";
+import { LANE, type Dot } from "./laneLayout";
+
+/** The trials of a lane, drawn once on a canvas; thousands cost no more than the pixels they cover. */
+export const LaneDots = memo(function LaneDots({ dots, width }: { dots: Dot[]; width: number }) {
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const { mode } = useColorScheme();
+  useLayoutEffect(() => {
+    if (!canvas.current) return;
+    const pen = prepare(canvas.current, width, LANE.height);
+    const radius = dots.length > 600 ? 1.6 : 3;
+    pen.globalAlpha = dots.length > 600 ? 0.7 : 0.9;
+    for (const dot of [...dots].sort((a, b) => a.share - b.share)) {
+      pen.fillStyle = ramp(dot.share);
+      pen.beginPath();
+      pen.arc(dot.x, dot.y, radius, 0, 7);
+      pen.fill();
+    }
+  }, [dots, width, mode]);
+  return <canvas ref={canvas} style={{ width, height: LANE.height, position: "absolute", inset: 0 }} aria-hidden />;
+});

@@ -1,0 +1,101 @@
+import Button from "@mui/material/Button";
+import { Link } from "react-router";
+import type { Data, Problem } from "../../api/client";
+import { useCatalogue, useData, useSplit } from "../../api/hooks";
+import { useChosen } from "../../app/place";
+import { count, percent, withError } from "../../lib/format";
+import { SplitBars } from "../../marks/SplitBars";
+import { BriefEditor } from "./BriefEditor";
+import { ColumnList } from "./ColumnList";
+import { formOf } from "./briefForm";
+
+export function BriefStage() {
+  const { problemView, problemQuery } = useChosen();
+  const data = useData(problemView?.brief.data ?? null).data;
+  if (problemQuery.isError)
+    return (
+      <p className="stage ember" role="alert">
+        {problemQuery.error.message}
+      </p>
+    );
+  if (!problemView || !data) return <p className="stage soft">Reading the brief …</p>;
+  if (!problemView.frozen)
+    return (
+      <BriefEditor
+        key={problemView.id}
+        data={data}
+        initial={formOf(problemView, data)}
+        problem={problemView}
+        derivedFrom={null}
+      />
+    );
+  return <FrozenBrief problem={problemView} data={data} />;
+}
+
+function FrozenBrief({ problem, data }: { problem: Problem; data: Data }) {
+  const { brief, baseline } = problem;
+  const split = useSplit(problem.id).data;
+  const metric = useCatalogue().data?.metrics.find((m) => m.key === brief.metric);
+  return (
+    <div
+      className="stage"
+      style={{
+        display: "grid",
+        gap: 20,
+        gridTemplateColumns: "minmax(0, 1.15fr) minmax(380px, 1fr)",
+        alignItems: "start",
+      }}
+    >
+      <section className="col">
+        <h1>{problem.name}</h1>
+        <p className="small soft">
+          {data.name} · {count(data.rows)} rows × {count(data.columns.length)} columns · content{" "}
+          <code>{brief.data.slice(0, 10)}</code>
+        </p>
+        <ColumnList data={data} form={formOf(problem, data)} />
+      </section>
+      <section className="col" style={{ gap: 14 }}>
+        <div className="sheet col" style={{ padding: 16, borderLeft: "4px solid var(--honey)" }}>
+          <div className="row">
+            <h2 className="grow">This brief is frozen</h2>
+            <Button component={Link} to={`/new?from=${problem.id}`} variant="outlined">
+              Change as a new problem
+            </Button>
+          </div>
+          <p className="small soft">
+            Searches are judged by it. A change makes a new problem that remembers where it came from.
+          </p>
+          {problem.derived_from && (
+            <p className="small">
+              Changed from <Link to={`/p/${problem.derived_from}/brief`}>an earlier problem</Link>.
+            </p>
+          )}
+        </div>
+        <div className="sheet col" style={{ padding: 16 }}>
+          <h2>{brief.metric_label}</h2>
+          <p className="small soft">{metric?.sentence}</p>
+          {brief.task === "binary" && (
+            <p className="small">
+              Positive class of {brief.target}: <b>{brief.classes[1]}</b>
+            </p>
+          )}
+          <p className="small">
+            {baseline ? (
+              <>
+                Baseline, all defaults: <b>{withError(baseline.score, baseline.error)}</b>
+              </>
+            ) : (
+              <span className="soft">The baseline is scored first when a search starts.</span>
+            )}
+          </p>
+        </div>
+        <div className="sheet col" style={{ padding: 16 }}>
+          <h2>
+            {brief.split_label}, {percent(brief.holdout)} holdout, seed {brief.seed}
+          </h2>
+          {split && <SplitBars split={split} classes={brief.classes} />}
+        </div>
+      </section>
+    </div>
+  );
+}

@@ -1,0 +1,99 @@
+import type { Lanes, Search, TrialRow } from "../../api/client";
+import { withdrawTrial } from "../../api/hooks";
+import { duration, scalar, withError } from "../../lib/format";
+import type { ScoreScale } from "../../lib/ramp";
+import { FoldRing } from "../../marks/FoldRing";
+import { progressOf, useHappening } from "./useHappening";
+
+interface Props {
+  search: Search;
+  folds: number;
+  scale: ScoreScale;
+  lanes: Lanes | undefined;
+  inspect: (id: number) => void;
+}
+
+/** Right of the curves: what runs now, and what ended last with its outcome in words. */
+export function NowAndLast({ search, folds, scale, lanes, inspect }: Props) {
+  const happening = useHappening(search.id).data;
+  const live = Object.values(happening?.live ?? {}).sort((a, b) => a.number - b.number);
+  const searched = search.parameters.filter((p) => p.kind !== "fixed").map((p) => String(p.name));
+  return (
+    <aside className="col" style={{ gap: 14 }}>
+      <section className="sheet col" style={{ padding: "12px 14px" }}>
+        <h2>Running now</h2>
+        {live.length === 0 && (
+          <p className="small soft">
+            {search.state === "running" ? "Workers are starting …" : `Nothing: the search is ${search.state}.`}
+          </p>
+        )}
+        {live.map((trial) => {
+          const { scores, running } = progressOf(lanes, trial.number, folds);
+          return (
+            <div key={trial.number} className="row" style={{ gap: 12 }} data-live={trial.number}>
+              <FoldRing scores={scores} running={running} folds={folds} state={trial.state} scale={scale} size={38} />
+              <TrialWords
+                trial={trial}
+                searched={searched}
+                inspect={inspect}
+                note={`${scores.filter((s) => s !== null).length} of ${folds} folds`}
+              />
+              <button
+                className="plain-button small ember"
+                onClick={() => void withdrawTrial(trial.id)}
+                aria-label={`Withdraw trial ${trial.number}`}
+              >
+                withdraw
+              </button>
+            </div>
+          );
+        })}
+      </section>
+      <section className="sheet col" style={{ padding: "12px 14px" }}>
+        <h2>Ended last</h2>
+        {happening?.ended.length === 0 && <p className="small soft">Nothing yet.</p>}
+        {happening?.ended.map((trial) => (
+          <div key={trial.number} className="row" style={{ gap: 12 }}>
+            <FoldRing scores={trial.scores} folds={folds} state={trial.state} scale={scale} size={28} />
+            <TrialWords trial={trial} searched={searched} inspect={inspect} note={outcome(trial, search)} />
+          </div>
+        ))}
+      </section>
+    </aside>
+  );
+}
+
+const name = (trial: TrialRow) => (trial.origin === "baseline" ? "Baseline" : `Trial ${trial.number}`);
+
+function outcome(trial: TrialRow, search: Search): string {
+  if (trial.mean === null) return trial.reason || trial.state;
+  const best = search.best?.trial_id === trial.id ? ", the best so far" : "";
+  return `${withError(trial.mean, trial.error)}${best} · ${duration(trial.seconds)}`;
+}
+
+function TrialWords({
+  trial,
+  searched,
+  inspect,
+  note,
+}: {
+  trial: TrialRow;
+  searched: string[];
+  inspect: (id: number) => void;
+  note: string;
+}) {
+  const settings = searched.map((key) => `${key} ${scalar(trial.configuration[key])}`).join(" · ");
+  return (
+    <button className="plain-button grow" onClick={() => inspect(trial.id)} style={{ minWidth: 0 }}>
+      <span className="row" style={{ gap: 8 }}>
+        <b>{name(trial)}</b>
+        <span className={`small cut ${trial.state === "failed" ? "ember" : "soft"}`} title={note}>
+          {note}
+        </span>
+      </span>
+      <span className="small soft cut mono" style={{ display: "block", fontSize: 11.5 }} title={settings}>
+        {settings}
+      </span>
+    </button>
+  );
+}

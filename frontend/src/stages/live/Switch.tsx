@@ -1,0 +1,31 @@
+interface Props<T extends string> {
+  label: string;
+  options: T[];
+  value: T;
+  onChange: (value: T) => void;
+}
+
+/** One of a few, as words side by side. */
+export function Switch<T extends string>({ label, options, value, onChange }: Props<T>) {
+  return (
+    <span role="radiogroup" aria-label={label} className="row small" style={{ gap: 2 }}>
+      {options.map((option) => (
+        <button
+          key={option}
+          role="radio"
+          aria-checked={option === value}
+          className="plain-button"
+          onClick={() => onChange(option)}
+          style={{
+            padding: "2px 8px",
+            borderRadius: 5,
+            background: option === value ? "var(--spruce-tint)" : undefined,
+            fontWeight: option === value ? 600 : 400,
+          }}
+        >
+          {option}
+        </button>
+      ))}
+    </span>
+  );
+}

@@ -1,0 +1,187 @@
+import Button from "@mui/material/Button";
+import MenuItem from "@mui/material/MenuItem";
+import Select from "@mui/material/Select";
+import { useEffect, useMemo, useState } from "react";
+import type { Learner, Points, Problem, Search } from "../../api/client";
+import { useCatalogue, usePoints } from "../../api/hooks";
+import { useChosen } from "../../app/place";
+import { configurations } from "../../lib/format";
+import { scoreScale } from "../../lib/ramp";
+import type { Parameter } from "../../lib/scale";
+import { LaneRow } from "./LaneRow";
+import { PlanRow } from "./PlanRow";
+import { SpaceText } from "./SpaceText";
+import { useSpaceDraft } from "./useSpaceDraft";
+
+export function SpaceStage() {
+  const { problemView, problemQuery, chosen, searchesQuery, inspect } = useChosen();
+  const catalogue = useCatalogue().data;
+  if (problemQuery.isError)
+    return (
+      <p className="stage ember" role="alert">
+        {problemQuery.error.message}
+      </p>
+    );
+  if (!problemView || !catalogue || searchesQuery.isPending)
+    return <p className="stage soft">Laying out the lanes …</p>;
+  const learners = catalogue.learners.filter((l) => l.tasks.includes(problemView.brief.task));
+  return <Bench key={problemView.id} problem={problemView} learners={learners} chosen={chosen} inspect={inspect} />;
+}
+
+interface BenchProps {
+  problem: Problem;
+  learners: Learner[];
+  chosen: Search | null;
+  inspect: (id: number) => void;
+}
+
+function Bench({ problem, learners, chosen, inspect }: BenchProps) {
+  const task = problem.brief.task;
+  const preferred = learners.find((l) => l.key === "boosting") ?? learners[0]!;
+  const draft = useSpaceDraft(
+    problem.id,
+    task,
+    chosen ? { learner: chosen.learner, text: chosen.space } : { learner: preferred.key, text: null },
+  );
+  const learner = learners.find((l) => l.key === draft.learner) ?? preferred;
+  const points = usePoints(chosen && chosen.learner === learner.key ? chosen.id : null).data ?? null;
+  useUndoKey(draft.undo);
+  return (
+    <div style={{ display: "grid", gridTemplateRows: "1fr auto", height: "100%", minHeight: 0 }}>
+      <div
+        className="stage"
+        style={{
+          display: "grid",
+          gap: 18,
+          gridTemplateColumns: "minmax(0, 1fr) minmax(330px, 390px)",
+          overflow: "auto",
+          width: "100%",
+          alignItems: "start",
+          boxSizing: "border-box",
+        }}
+      >
+        <section className="col" style={{ gap: 12 }}>
+          <div className="row">
+            <Select
+              value={learner.key}
+              onChange={(e) => draft.setLearner(e.target.value)}
+              inputProps={{ "aria-label": "Learner" }}
+              sx={{ fontWeight: 600, background: "var(--sheet)" }}
+            >
+              {learners.map((l) => (
+                <MenuItem key={l.key} value={l.key}>
+                  {l.label}
+                </MenuItem>
+              ))}
+            </Select>
+            <p className="small soft grow">{learner.sentence}</p>
+          </div>
+          <Lanes
+            draft={draft}
+            learner={learner}
+            points={points}
+            larger={problem.brief.larger_is_better}
+            inspect={inspect}
+            task={task}
+          />
+        </section>
+        <section className="col" style={{ position: "sticky", top: 0 }}>
+          <div className="row">
+            <h2 className="grow">The same space as text</h2>
+            <Button disabled={!draft.canUndo} onClick={draft.undo}>
+              Undo
+            </Button>
+            <Button onClick={draft.reset}>Defaults</Button>
+          </div>
+          <SpaceText text={draft.text} onText={draft.setText} checked={draft.checked} refusal={draft.refusal} />
+          {draft.good && (
+            <p className="small soft">
+              {draft.good.configurations === null
+                ? "Endlessly many configurations"
+                : configurations(draft.good.configurations)}
+              . Ranges include both ends; <code>log</code>, <code>int</code> and <code>step</code> follow the range;{" "}
+              <code>*2</code> draws an option twice as often.
+            </p>
+          )}
+        </section>
+      </div>
+      <PlanRow problem={problem} learner={learner.key} space={draft.text} ready={draft.inStep} />
+    </div>
+  );
+}
+
+interface LanesProps {
+  draft: ReturnType<typeof useSpaceDraft>;
+  learner: Learner;
+  points: Points | null;
+  larger: boolean;
+  task: string;
+  inspect: (id: number) => void;
+}
+
+function Lanes({ draft, learner, points, larger, task, inspect }: LanesProps) {
+  const [hovered, setHovered] = useState<number | null>(null);
+  const scale = useMemo(() => scoreScale(points?.means ?? [], larger), [points, larger]);
+  const { parameters } = draft;
+  if (!parameters) return <p className="soft">{draft.checked?.error ? "Mend the text to see its lanes." : "…"}</p>;
+  const settings = learner.settings.filter((s) => s.tasks.includes(task));
+  const put = (changed: Parameter) =>
+    void draft.setParameters(parameters.map((p) => (p.name === changed.name ? changed : p)));
+  const away = settings.filter((s) => !parameters.some((p) => p.name === s.name));
+  return (
+    <>
+      <div className="sheet" style={{ padding: "4px 0" }}>
+        {parameters.map((parameter) => (
+          <LaneRow
+            key={parameter.name}
+            parameter={parameter}
+            setting={settings.find((s) => s.name === parameter.name)}
+            draws={draft.good?.draws[parameter.name] ?? []}
+            points={points}
+            scale={scale}
+            hovered={hovered}
+            onHover={setHovered}
+            onPick={(index) => points && inspect(points.ids[index]!)}
+            onChange={put}
+            onText={(line) => draft.setText(replaceLine(draft.text, parameter.name, line))}
+          />
+        ))}
+      </div>
+      {away.length > 0 && (
+        <div className="row" style={{ flexWrap: "wrap" }}>
+          <span className="small soft">Left at their defaults:</span>
+          {away.map((s) => (
+            <button
+              key={s.name}
+              className="plain-button tag"
+              title={`${s.sentence} Click to search it.`}
+              onClick={() => draft.setText(`${draft.text.replace(/\s*$/, "")}\n${s.name}: ${s.domain}\n`)}
+            >
+              + {s.name} = {String(s.default)}
+            </button>
+          ))}
+        </div>
+      )}
+    </>
+  );
+}
+
+/** The text with one parameter's line replaced; an empty line takes it out. */
+function replaceLine(text: string, name: string, line: string): string {
+  const lines = text.split("\n").map((l) => (l.split(":")[0]!.trim() === name ? line : l));
+  return lines.filter((l, i) => l !== "" || i === lines.length - 1).join("\n");
+}
+
+function useUndoKey(undo: () => void) {
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      const typing = event.target instanceof HTMLElement && /^(INPUT|TEXTAREA)$/.test(event.target.tagName);
+      if ((event.ctrlKey || event.metaKey) && event.key === "z" && !typing) {
+        event.preventDefault();
+        undo();
+      }
+    };
+    window.addEventListener("keydown", onKey);
+    return () => window.removeEventListener("keydown", onKey);
+  }, [undo]);
+}

@@ -1,0 +1,97 @@
+import { useQuery } from "@tanstack/react-query";
+import { useCallback, useEffect, useState } from "react";
+import type { Refusal, Schemas } from "../../api/client";
+import { checkSpace } from "../../api/hooks";
+import { useDebounced } from "../../app/useDebounced";
+import type { Parameter } from "../../lib/scale";
+
+type SpaceView = Schemas["SpaceView"];
+
+interface Kept {
+  learner: string;
+  texts: Record<string, string>; // by learner
+}
+
+const MOST_UNDO = 100;
+
+function load(problem: number): Kept | null {
+  try {
+    return JSON.parse(localStorage.getItem(`pellux-space-${problem}`) ?? "null") as Kept | null;
+  } catch {
+    return null;
+  }
+}
+
+/** The space while it is being laid out: text and lanes in step, undo, kept in the browser so that nothing is lost. */
+export function useSpaceDraft(problem: number, task: string, first: { learner: string; text: string | null }) {
+  const [kept, setKept] = useState<Kept>(
+    () => load(problem) ?? { learner: first.learner, texts: first.text ? { [first.learner]: first.text } : {} },
+  );
+  const [past, setPast] = useState<string[]>([]);
+  const [moved, setMoved] = useState<Parameter[] | null>(null); // lanes ahead of the server's answer
+  const { learner } = kept;
+  const standard = useQuery<SpaceView, Refusal>({
+    queryKey: ["space", learner, task, "default"],
+    staleTime: Infinity,
+    queryFn: () => checkSpace({ learner, task }),
+  });
+  const text = kept.texts[learner] ?? standard.data?.text;
+  const asked = useDebounced(text, 180);
+  const checked = useQuery<SpaceView, Refusal>({
+    queryKey: ["space", learner, task, "text", asked],
+    enabled: asked !== undefined,
+    queryFn: () => checkSpace({ learner, task, text: asked ?? null }),
+    placeholderData: (held) => held,
+  });
+  useEffect(() => localStorage.setItem(`pellux-space-${problem}`, JSON.stringify(kept)), [problem, kept]);
+
+  const put = useCallback(
+    (next: string, remember = true) => {
+      if (remember && text !== undefined) setPast((held) => [...held, text].slice(-MOST_UNDO));
+      setKept((held) => ({ ...held, texts: { ...held.texts, [held.learner]: next } }));
+    },
+    [text],
+  );
+  const setParameters = useCallback(
+    async (parameters: Parameter[]) => {
+      setMoved(parameters);
+      try {
+        const answer = await checkSpace({ learner, task, parameters: parameters as never });
+        put(answer.text);
+      } finally {
+        setMoved(null);
+      }
+    },
+    [learner, task, put],
+  );
+  const undo = useCallback(() => {
+    const last = past[past.length - 1];
+    if (last === undefined) return;
+    setPast(past.slice(0, -1));
+    put(last, false);
+  }, [past, put]);
+  const setLearner = (key: string) => {
+    setPast([]);
+    setKept((held) => ({ ...held, learner: key }));
+  };
+  const reset = () => standard.data && put(standard.data.text);
+  const [good, setGood] = useState<SpaceView | null>(null);
+  if (checked.data && !checked.data.error && !checked.isPlaceholderData && good !== checked.data) setGood(checked.data);
+  const parameters = moved ?? ((good?.parameters ?? null) as Parameter[] | null);
+  const inStep = asked === text && !checked.isPlaceholderData && checked.isSuccess && !checked.data.error;
+  return {
+    learner,
+    setLearner,
+    text: text ?? "",
+    setText: put,
+    checked: checked.data ?? null,
+    refusal: checked.error,
+    good,
+    parameters,
+    setParameters,
+    undo,
+    canUndo: past.length > 0,
+    reset,
+    inStep,
+  };
+}

@@ -1,0 +1,105 @@
+"""A headless Chromium that behaves like a person's: real pointer, real keys, 1280 by 800."""
+
+from __future__ import annotations
+
+import json
+import tempfile
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+from selenium.webdriver import ActionChains, Chrome, ChromeOptions, ChromeService
+from selenium.webdriver.common.by import By
+from selenium.webdriver.remote.webelement import WebElement
+from selenium.webdriver.support.ui import WebDriverWait
+
+FLAGS = (
+    "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+    "--disable-component-update", "--disable-sync", "--disable-dev-shm-usage", "--force-color-profile=srgb",
+)  # fmt: skip
+
+
+class Page:
+    """The few moves that tests make, each waiting for what it needs instead of sleeping."""
+
+    def __init__(self, driver: Chrome, base: str) -> None:
+        self.driver, self.base = driver, base
+
+    def open(self, path: str) -> None:
+        self.driver.get(self.base + path)
+
+    def until(self, condition: Callable[[], Any], seconds: float = 20, what: str = "") -> Any:
+        return WebDriverWait(self.driver, seconds, 0.05).until(lambda _: condition(), what)
+
+    def find(self, css: str, seconds: float = 20) -> WebElement:
+        found: WebElement = self.until(lambda: next(iter(self.all(css)), None), seconds, f"no {css}")
+        return found
+
+    def all(self, css: str) -> list[WebElement]:
+        return self.driver.find_elements(By.CSS_SELECTOR, css)
+
+    def text(self, css: str) -> str:
+        return self.find(css).text
+
+    def wait_text(self, css: str, words: str, seconds: float = 20) -> None:
+        self.until(lambda: any(words in e.text for e in self.all(css)), seconds, f"no '{words}' in {css}")
+
+    def click(self, css: str) -> None:
+        element = self.find(css)
+        self.until(lambda: element.is_enabled(), what=f"{css} stays disabled")
+        element.click()
+
+    def press_button(self, words: str) -> None:
+        def button() -> WebElement | None:
+            fitting = (b for b in self.all("button, a") if b.text.strip() == words and b.is_enabled())
+            return next(fitting, None)
+
+        self.until(button, what=f"no button {words}").click()
+
+    def type(self, css: str, words: str, *, clear: bool = True) -> None:
+        element = self.find(css)
+        if clear:
+            self.driver.execute_script("arguments[0].select()", element)
+        element.send_keys(words)
+
+    def drag(self, css: str, by: int, steps: int = 12) -> None:
+        chain = ActionChains(self.driver, duration=10).click_and_hold(self.find(css))
+        for _ in range(steps):
+            chain.move_by_offset(by // steps, 0)
+        chain.release().perform()
+
+    def complaints(self) -> list[str]:
+        """What the browser's console holds; a good page leaves it empty."""
+        return [entry["message"] for entry in self.driver.get_log("browser")]  # type: ignore[no-untyped-call]
+
+    def shoot(self, path: Path) -> None:
+        self.driver.save_screenshot(str(path))
+
+    def run(self, script: str, *arguments: Any) -> Any:
+        return self.driver.execute_script(script, *arguments)
+
+    def dark(self, dark: bool) -> None:
+        self.driver.execute_cdp_cmd(
+            "Emulation.setEmulatedMedia",
+            {"features": [{"name": "prefers-color-scheme", "value": "dark" if dark else "light"}]},
+        )
+
+
+@contextmanager
+def browser(base: str, *, width: int = 1280, height: int = 800) -> Iterator[Page]:
+    with tempfile.TemporaryDirectory(prefix="pellux-browser-") as profile:
+        options = ChromeOptions()
+        for flag in (*FLAGS, f"--user-data-dir={profile}"):
+            options.add_argument(flag)
+        options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
+        options.add_experimental_option("prefs", json.loads('{"download.prompt_for_download": false}'))
+        driver = Chrome(options, ChromeService("/usr/bin/chromedriver"))
+        try:
+            driver.execute_cdp_cmd(
+                "Emulation.setDeviceMetricsOverride",
+                {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": False},
+            )
+            yield Page(driver, base)
+        finally:
+            driver.quit()
