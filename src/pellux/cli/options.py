@@ -20,7 +20,9 @@ def workspace(function: Callable[..., Any]) -> Callable[..., Any]:
 
 
 def where(function: Callable[..., Any]) -> Callable[..., Any]:
-    function = click.option("--port", type=click.IntRange(0, 65535), default=PORT, show_default=True, help="0: any free port.")(function)
+    function = click.option("--port", type=click.IntRange(0, 65535), default=PORT, show_default=True, help="0: any free port.")(
+        function
+    )
     return click.option("--host", default="127.0.0.1", show_default=True, help="Address to listen on.")(function)
 
 

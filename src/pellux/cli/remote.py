@@ -16,7 +16,9 @@ class Remote:
 
     def __init__(self, holder: dict[str, Any]) -> None:
         if not holder.get("url"):
-            raise WorkspaceError(f"Process {holder.get('pid', '?')} is running a plan in this workspace. Wait for it or use another.")
+            raise WorkspaceError(
+                f"Process {holder.get('pid', '?')} is running a plan in this workspace. Wait for it or use another."
+            )
         self.url = str(holder["url"])
         self._place = urlsplit(self.url)
         self._token = holder.get("token")

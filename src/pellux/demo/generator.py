@@ -20,7 +20,9 @@ PACKAGING = {"crates": 0.0, "boxes": 0.15, "shrink wrap": 0.4, "insulated": -0.7
 UNITS = 90
 
 
-def _pick(rng: Generator, table: dict[str, float], rows: int, shares: list[float]) -> tuple[np.ndarray[Any, Any], np.ndarray[Any, Any]]:
+def _pick(
+    rng: Generator, table: dict[str, float], rows: int, shares: list[float]
+) -> tuple[np.ndarray[Any, Any], np.ndarray[Any, Any]]:
     names = list(table)
     chosen = rng.choice(len(names), size=rows, p=np.array(shares) / sum(shares))
     return np.array(names, dtype=object)[chosen], np.array(list(table.values()))[chosen]

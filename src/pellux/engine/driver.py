@@ -52,9 +52,7 @@ class Proposer(Protocol):
 class Driver(threading.Thread):
     """Runs a search until it ends or `leave` is called; events from people come by `post`."""
 
-    def __init__(
-        self, coordinator: Coordinator, runner: Runner, recorder: Recorder, proposer: Proposer, clock: Clock
-    ) -> None:
+    def __init__(self, coordinator: Coordinator, runner: Runner, recorder: Recorder, proposer: Proposer, clock: Clock) -> None:
         super().__init__(name="search-driver", daemon=True)
         self._coordinator = coordinator
         self._runner = runner

@@ -101,9 +101,7 @@ class _Bench:
         if not np.isfinite(fitted.score):
             message = f"The metric {self.brief.metric} gave {fitted.score}."
             return Outcome(FitState.ERROR, seconds=spent, message=message, log=self.tail(), warnings=fitted.warnings)
-        return Outcome(
-            FitState.DONE, fitted.score, spent, fitted.predict_seconds, log=self.tail(), warnings=fitted.warnings
-        )
+        return Outcome(FitState.DONE, fitted.score, spent, fitted.predict_seconds, log=self.tail(), warnings=fitted.warnings)
 
     def tail(self) -> str:
         sys.stdout.flush()
@@ -135,8 +133,8 @@ def _capture_output(path: Path) -> int:
     log = os.open(path, os.O_RDWR | os.O_CREAT | os.O_TRUNC | os.O_APPEND, 0o644)
     os.dup2(log, 1)
     os.dup2(log, 2)
-    sys.stdout = open(1, "w", buffering=1, closefd=False)
-    sys.stderr = open(2, "w", buffering=1, closefd=False)
+    sys.stdout = os.fdopen(1, "w", buffering=1, closefd=False)
+    sys.stderr = os.fdopen(2, "w", buffering=1, closefd=False)
     return log
 
 

@@ -25,9 +25,7 @@ class Fitted:
     warnings: tuple[str, ...]
 
 
-def fit_fold(
-    fold: PreparedFold, learner: Learner, settings: Mapping[str, Any], brief: Brief, clock: Callable[[], float]
-) -> Fitted:
+def fit_fold(fold: PreparedFold, learner: Learner, settings: Mapping[str, Any], brief: Brief, clock: Callable[[], float]) -> Fitted:
     """Fit and score one configuration on one fold; `clock` gives seconds."""
     around = Circumstances(brief.task, brief.seed, fold.category_columns)
     model = learner.build({**learner.defaults, **settings}, around)

@@ -56,8 +56,7 @@ class Table:
     def open(folder: Path) -> Table:
         found = json.loads((folder / "table.json").read_text("utf-8"))
         columns = tuple(
-            Column(**{**c, "categories": tuple(c["categories"]), "histogram": tuple(c["histogram"])})
-            for c in found["columns"]
+            Column(**{**c, "categories": tuple(c["categories"]), "histogram": tuple(c["histogram"])}) for c in found["columns"]
         )
         return Table(folder, found["name"], found["hash"], found["rows"], columns)
 

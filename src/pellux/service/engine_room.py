@@ -184,4 +184,3 @@ def _restore(session: Any, search_id: int) -> list[Trial]:
         if trial.state is TrialState.RUNNING and not any(f.state is FitState.DONE for f in trial.fits.values()):
             trial.state = TrialState.WAITING
     return list(trials.values())
-

@@ -36,9 +36,9 @@ def data_view(table: Table) -> DataView:
         role, why = default_role(column)
         columns.append(
             ColumnView(
-                name=column.name, type=column.type, missing=column.missing, distinct=column.distinct,  # type: ignore[arg-type]
+                name=column.name, type=column.type, missing=column.missing, distinct=column.distinct,
                 categories=list(column.categories[:50]), low=column.low, high=column.high, whole=column.whole,
-                histogram=list(column.histogram), role=role, why=why,  # type: ignore[arg-type]
+                histogram=list(column.histogram), role=role, why=why,
             )
         )  # fmt: skip
     return DataView(hash=table.hash, name=table.name, rows=table.rows, columns=columns)
@@ -161,20 +161,19 @@ def best_view(session: Session, trial: Trial | None) -> BestView | None:
     if trial is None or trial.mean is None:
         return None
     number = session.scalar(select(Search.number).where(Search.id == trial.search_id)) or 0
-    return BestView(
-        trial_id=trial.id, search=number, number=trial.number, score=trial.mean, error=trial.error, folds=trial.scores
-    )
+    return BestView(trial_id=trial.id, search=number, number=trial.number, score=trial.mean, error=trial.error, folds=trial.scores)
 
 
 def _spark(session: Session, problem_id: int) -> list[float]:
     """The best mean so far, thinned to a small line."""
-    rows = session.execute(
+    rows: Any = session.execute(
         select(Trial.rank_score, Trial.mean)
         .join(Search)
         .where(Search.problem_id == problem_id, Trial.state == "scored")
         .order_by(Trial.ended_at)
     ).all()
-    best, line = None, []
+    best: tuple[float, float] | None = None
+    line: list[float] = []
     for rank_score, mean in rows:
         if best is None or rank_score > best[0]:
             best = (rank_score, mean)

@@ -190,7 +190,9 @@ def _view(room: EngineRoom, session: Session, search: Search) -> SearchView:
             func.count(case((Fit.state == "cut", 1))),
         ).where(Fit.search_id == search.id)
     ).one()
-    best = session.scalar(select(Trial).where(of_search, Trial.state == "scored").order_by(Trial.rank_score.desc(), Trial.id).limit(1))
+    best = session.scalar(
+        select(Trial).where(of_search, Trial.state == "scored").order_by(Trial.rank_score.desc(), Trial.id).limit(1)
+    )
     return SearchView(
         id=search.id, problem_id=search.problem_id, number=search.number, learner=search.learner, space=search.space,
         parameters=to_json(space), configurations=space.count, strategy=strategy(settings.strategy).label,

@@ -112,7 +112,10 @@ def lanes(workspace: Workspace, search_id: int) -> LanesView:
     with workspace.database.read() as session:
         get_search(session, search_id)
         rows = session.scalars(
-            select(Fit).where(Fit.search_id == search_id, Fit.started_at.is_not(None)).order_by(Fit.started_at.desc()).limit(LANE_FITS)
+            select(Fit)
+            .where(Fit.search_id == search_id, Fit.started_at.is_not(None))
+            .order_by(Fit.started_at.desc())
+            .limit(LANE_FITS)
         )
         fits = [FitView(**_fit_fields(fit)) for fit in rows]
     return LanesView(fits=fits[::-1], now=workspace.clock())
@@ -187,7 +190,7 @@ def _export_rows(workspace: Workspace, search_id: int) -> tuple[list[dict[str, A
         search = get_search(session, search_id)
         brief = Brief.from_json(session.get_one(Problem, search.problem_id).brief)
         found = session.scalars(select(Trial).where(Trial.search_id == search_id).order_by(Trial.number))
-        rows = [
+        rows: list[dict[str, Any]] = [
             {
                 "search": search_id, "trial": t.number, "origin": t.origin, "state": t.state, "reason": t.reason,
                 "metric": brief.metric, "larger_is_better": brief.judged_by.larger_is_better, "score": t.mean,

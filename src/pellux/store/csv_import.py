@@ -1,14 +1,16 @@
 """Imports a CSV file: once through as text (typing the columns on the way), then column by column into arrays.
 
-Memory stays bounded by one block of the file plus one column, whatever the file's size.
+Memory stays bounded by a few blocks of the file plus one column of numbers, whatever the file's size.
 """
 
 from __future__ import annotations
 
 import json
 import math
-from collections.abc import Iterator
+from collections import Counter
+from collections.abc import Callable, Iterator
 from dataclasses import asdict
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -22,9 +24,10 @@ from pellux.core.errors import InvalidData
 from pellux.learners.table import CATEGORY, NUMBER, TEXT, Column
 from pellux.store.csv_format import CsvFormat, detect
 
-BLOCK = 8 * 2**20
+BLOCK = 2 * 2**20
 MISSING = ["", "NA", "N/A", "n/a", "nan", "NaN", "null", "NULL"]
 MOST_CATEGORIES = 1000
+CHUNK = 65_536  # rows
 BINS = 20
 
 
@@ -68,9 +71,7 @@ def _batches(source: Path, form: CsvFormat) -> Iterator[pa.RecordBatch]:
         with pacsv.open_csv(
             source,
             read_options=pacsv.ReadOptions(block_size=BLOCK, use_threads=False, column_names=names),
-            parse_options=pacsv.ParseOptions(
-                delimiter=form.delimiter, newlines_in_values=True, invalid_row_handler=remember
-            ),
+            parse_options=pacsv.ParseOptions(delimiter=form.delimiter, newlines_in_values=True, invalid_row_handler=remember),
             convert_options=pacsv.ConvertOptions(
                 column_types=dict.fromkeys(names, pa.string()), strings_can_be_null=True, null_values=MISSING
             ),
@@ -110,33 +111,36 @@ class _Arrays:
         self.kinds = [NUMBER if is_number else CATEGORY for is_number in numeric]
 
     def write(self) -> list[Column]:
+        """Fill both arrays; a column that turns out to be free text leaves its place in the second one empty."""
         numbers = _open(self.folder / "numbers.npy", np.float64, self.rows, self.kinds.count(NUMBER))
+        codes = _open(self.folder / "codes.npy", np.int32, self.rows, self.kinds.count(CATEGORY))
         columns: list[Column] = []
-        coded: list[np.ndarray[Any, Any]] = []
-        number_place = 0
+        places = {NUMBER: 0, CATEGORY: 0}
         for name, kind in zip(self.header, self.kinds, strict=True):
-            texts = self.file.read(columns=[name]).column(0)
+            place = places[kind]
+            places[kind] += 1
             if kind == NUMBER:
-                values = _numbers(texts)
-                numbers[:, number_place] = values
-                columns.append(_number_column(name, number_place, values))
-                number_place += 1
-            else:
-                column, codes = _category_column(name, len(coded), texts)
-                columns.append(column)
-                if codes is not None:
-                    coded.append(codes)
-        self._flush(numbers)
-        codes_array = _open(self.folder / "codes.npy", np.int32, self.rows, len(coded))
-        for place, codes in enumerate(coded):
-            codes_array[:, place] = codes
-        self._flush(codes_array)
+                self._fill(numbers, place, name, _numbers)
+                columns.append(_number_column(name, place, numbers[:, place]))
+                continue
+            column = _category_column(name, place, self._texts(name))
+            columns.append(column)
+            if column.type == CATEGORY:
+                labels = pa.array(column.categories, pa.string())
+                self._fill(codes, place, name, partial(_codes, labels=labels))
+        for array in (numbers, codes):
+            if isinstance(array, np.memmap):
+                array.flush()
         return columns
 
-    @staticmethod
-    def _flush(array: Any) -> None:
-        if isinstance(array, np.memmap):
-            array.flush()
+    def _texts(self, name: str) -> Iterator[pa.Array]:
+        return (batch.column(0) for batch in self.file.iter_batches(CHUNK, columns=[name]))
+
+    def _fill(self, array: Any, place: int, name: str, convert: Callable[[pa.Array], Any]) -> None:
+        row = 0
+        for texts in self._texts(name):
+            array[row : row + len(texts), place] = convert(texts)
+            row += len(texts)
 
 
 def _open(path: Path, kind: Any, rows: int, width: int) -> Any:
@@ -146,11 +150,15 @@ def _open(path: Path, kind: Any, rows: int, width: int) -> Any:
     return np.lib.format.open_memmap(path, mode="w+", dtype=kind, shape=(rows, width), fortran_order=True)
 
 
-def _numbers(texts: pa.ChunkedArray) -> np.ndarray[Any, Any]:
-    values = pc.cast(pc.utf8_trim_whitespace(texts), pa.float64()).to_numpy()
-    values = np.array(values, dtype=float)
+def _numbers(texts: pa.Array) -> np.ndarray[Any, Any]:
+    values = np.array(pc.cast(pc.utf8_trim_whitespace(texts), pa.float64()).to_numpy(zero_copy_only=False), dtype=float)
     values[~np.isfinite(values)] = np.nan
     return values
+
+
+def _codes(texts: pa.Array, labels: pa.Array) -> np.ndarray[Any, Any]:
+    found = pc.index_in(texts, value_set=labels).fill_null(-1)
+    return np.asarray(found.to_numpy(zero_copy_only=False), dtype=np.int32)
 
 
 def _number_column(name: str, place: int, values: np.ndarray[Any, Any]) -> Column:
@@ -166,21 +174,22 @@ def _number_column(name: str, place: int, values: np.ndarray[Any, Any]) -> Colum
     )  # fmt: skip
 
 
-def _category_column(name: str, place: int, texts: pa.ChunkedArray) -> tuple[Column, np.ndarray[Any, Any] | None]:
-    counted = pc.value_counts(texts.drop_null())
-    distinct, missing = len(counted), texts.null_count
-    known = len(texts) - missing
-    counts = dict(zip(counted.field("values").to_pylist(), counted.field("counts").to_pylist(), strict=True))
-    top = tuple(sorted(counts.values(), reverse=True)[:BINS])
+def _category_column(name: str, place: int, texts: Iterator[pa.Array]) -> Column:
+    """A category column, or free text when it has too many values; those are counted no further than it takes to know."""
+    counts: Counter[str] = Counter()
+    missing = known = 0
+    for chunk in texts:
+        missing += chunk.null_count
+        known += len(chunk) - chunk.null_count
+        if len(counts) <= MOST_CATEGORIES:
+            counted = pc.value_counts(chunk.drop_null())
+            pairs = zip(counted.field("values").to_pylist(), counted.field("counts").to_pylist(), strict=True)
+            counts.update(dict(pairs))
+    distinct = len(counts)
+    top = tuple(count for _, count in counts.most_common(BINS))
     if distinct > MOST_CATEGORIES or (known > 50 and distinct > 0.5 * known):
-        return Column(name, TEXT, -1, missing=missing, distinct=distinct, histogram=top), None
-    categories = tuple(sorted(counts))
-    codes = pc.index_in(texts, value_set=pa.array(categories, pa.string()))
-    column = Column(
-        name, CATEGORY, place, missing=missing, distinct=distinct, categories=categories,
-        histogram=tuple(counts[c] for c in sorted(counts, key=lambda c: -counts[c])[:BINS]),
-    )  # fmt: skip
-    return column, np.asarray(codes.fill_null(-1).to_numpy(), dtype=np.int32)
+        return Column(name, TEXT, -1, missing=missing, distinct=min(distinct, MOST_CATEGORIES + 1), histogram=top)
+    return Column(name, CATEGORY, place, missing=missing, distinct=distinct, categories=tuple(sorted(counts)), histogram=top)
 
 
 def _write_parquet(folder: Path, texts: Path, columns: list[Column], rows: int) -> None:

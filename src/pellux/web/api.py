@@ -128,10 +128,7 @@ def _json_body() -> Any:
 def _respond(operation: Operation, found: Any) -> Response:
     if operation.returns is None:
         return current_app.response_class(status=204)
-    if isinstance(found, BaseModel):
-        text = found.model_dump_json().encode()
-    else:
-        text = TypeAdapter(operation.returns).dump_json(found)
+    text = TypeAdapter(operation.returns).dump_json(found)
     return current_app.response_class(text, operation.status, mimetype=JSON)
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import gzip
 import json
-from functools import cache
+from functools import lru_cache
 from pathlib import Path
 
 from flask import Flask, Response, request, send_from_directory
@@ -49,7 +49,7 @@ def create_app(room: EngineRoom, *, host: str = "127.0.0.1", token: str | None =
     @app.get("/<path:path>")
     def page(path: str) -> Response:
         """A built file, or the page itself: its own router knows the rest of the address."""
-        if path.startswith("api/"):
+        if path.startswith(("api/", "assets/")) and not (STATIC / path).is_file():
             return problem_documents.problem(404, "not-found", f"There is no resource at /{path}.")
         if path and (STATIC / path).is_file():
             found = send_from_directory(STATIC, path, max_age=31536000 if path.startswith("assets/") else 0)
@@ -70,8 +70,8 @@ def create_app(room: EngineRoom, *, host: str = "127.0.0.1", token: str | None =
 
 
 def _compressed(response: Response) -> Response:
-    worth = response.mimetype.startswith(COMPRESSIBLE) and (response.content_length or 0) > SMALL
-    if worth and "gzip" in request.accept_encodings and "Content-Encoding" not in response.headers:
+    worth = (response.mimetype or "").startswith(COMPRESSIBLE) and (response.content_length or 0) > SMALL
+    if worth and request.accept_encodings.best_match(["gzip"]) and "Content-Encoding" not in response.headers:
         response.set_data(gzip.compress(response.get_data(), 4))
         response.headers["Content-Encoding"] = "gzip"
         response.headers.add("Vary", "Accept-Encoding")
@@ -80,15 +80,16 @@ def _compressed(response: Response) -> Response:
 
 def _compressed_file(response: Response) -> Response:
     """Built files are compressed once and kept."""
-    if response.status_code == 200 and "gzip" in request.accept_encodings and response.mimetype.startswith(COMPRESSIBLE):
+    if response.status_code == 200 and request.accept_encodings.best_match(["gzip"]) and (response.mimetype or "").startswith(COMPRESSIBLE):
         path = STATIC / request.path.lstrip("/")
         response.direct_passthrough = False
-        response.set_data(_gzipped(path if path.is_file() else STATIC / "index.html"))
+        path = path if path.is_file() else STATIC / "index.html"
+        response.set_data(_gzipped(path, path.stat().st_mtime_ns))
         response.headers["Content-Encoding"] = "gzip"
         response.headers.add("Vary", "Accept-Encoding")
     return response
 
 
-@cache
-def _gzipped(path: Path) -> bytes:
+@lru_cache(64)
+def _gzipped(path: Path, changed: int) -> bytes:
     return gzip.compress(path.read_bytes(), 9)

@@ -115,7 +115,7 @@ function Row({
       ? column.low === null
         ? "no values"
         : `${figure(column.low)} to ${figure(column.high!)}`
-      : `${count(column.distinct)} ${column.distinct === 1 ? "value" : "values"}`;
+      : `${column.type === "text" && column.distinct > 1000 ? "over 1 000" : count(column.distinct)} ${column.distinct === 1 ? "value" : "values"}`;
   return (
     <>
       <span role="cell" style={{ minWidth: 0 }}>

@@ -181,7 +181,7 @@ function Settings({ trial }: { trial: TrialDetail }) {
             </td>
             {differs && (
               <td style={{ textAlign: "right" }} className="honey">
-                {scalar(differs[name])}
+                {scalar(differs[name] ?? trial.defaults[name])}
               </td>
             )}
           </tr>

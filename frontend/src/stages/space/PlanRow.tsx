@@ -53,7 +53,7 @@ export function PlanRow({ problem, learner, space, ready }: Props) {
   const asked = useDebounced(body, 250);
   const forecast = useQuery<Schemas["ForecastView"], Refusal>({
     queryKey: ["forecast", problem.id, asked],
-    enabled: ready,
+    enabled: ready && asked.space !== "" && asked.learner === learner,
     retry: false,
     placeholderData: (held) => held,
     queryFn: () => settled(api.POST("/api/v1/problems/{problem_id}/forecast", { params: { path }, body: asked })),

@@ -21,7 +21,7 @@ LATER = {
 def parse(text: str) -> Space:
     """The space that a text in space notation describes; NotationError or InvalidSpace where it describes none."""
     found: list[Parameter] = []
-    for number, source in enumerate(text.splitlines(), 1):
+    for number, source in enumerate(text.replace("\r\n", "\n").split("\n"), 1):
         line = _Line(source, number)
         if line.peek().kind == "end":
             continue

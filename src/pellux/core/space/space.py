@@ -53,9 +53,7 @@ class Space:
             One position in [0, 1] for each searched parameter, in order.
         """
         positions = iter(point)
-        return {
-            p.name: p.value if isinstance(p, Fixed) else p.decode(float(next(positions))) for p in self.parameters
-        }
+        return {p.name: p.value if isinstance(p, Fixed) else p.decode(float(next(positions))) for p in self.parameters}
 
     def encode(self, configuration: Configuration) -> Array:
         """The point of the unit cube that stands for a configuration, shape (dimension,)."""
@@ -75,9 +73,7 @@ class Space:
             if parameter.name not in configuration:
                 raise InvalidSpace(f"{parameter.name}: no value given.", at=parameter.name)
             if not parameter.contains(configuration[parameter.name]):
-                raise InvalidSpace(
-                    f"{parameter.name}: {configuration[parameter.name]!r} is outside the space.", at=parameter.name
-                )
+                raise InvalidSpace(f"{parameter.name}: {configuration[parameter.name]!r} is outside the space.", at=parameter.name)
         unknown = set(configuration) - {p.name for p in self.parameters}
         if unknown:
             name = sorted(unknown)[0]

@@ -41,7 +41,10 @@ def tokens(source: str, line: int) -> list[Token]:
         if match is None:
             what = "a string without its closing quote" if source[place] == '"' else f"'{source[place]}' has no meaning here"
             raise NotationError(
-                what[0].upper() + what[1:] + ".", line=line, column=place + 1, source=source,
+                what[0].upper() + what[1:] + ".",
+                line=line,
+                column=place + 1,
+                source=source,
                 expected="a name, a number, '..', '|' or '#'",
             )
         if match.lastgroup not in ("blank", "comment"):

@@ -15,9 +15,7 @@ from pellux.core.strategies.contract import History, Proposed
 TRIES = 200
 
 
-def propose(
-    space: Space, history: History, pending: Sequence[Configuration], count: int, rng: Generator
-) -> Proposed:
+def propose(space: Space, history: History, pending: Sequence[Configuration], count: int, rng: Generator) -> Proposed:
     taken = {identity(o.configuration) for o in history} | {identity(c) for c in pending}
     found: list[dict[str, Value]] = []
     while len(found) < count:

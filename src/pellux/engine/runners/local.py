@@ -98,7 +98,8 @@ class LocalRunner:
         return reports + self._frozen()
 
     def _read(self, worker: int) -> list[Report]:
-        held, reports = self._workers[worker], []
+        held = self._workers[worker]
+        reports: list[Report] = []
         with contextlib.suppress(EOFError, OSError):
             while held.pipe.poll():
                 held.heard = self._clock()

@@ -1,0 +1,226 @@
+"""Folds, metrics and summaries against independent computations."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from sklearn import metrics as sk
+
+from pellux.core.errors import InvalidBrief
+from pellux.core.judging import (
+    HOLDOUT,
+    METRICS,
+    UNUSED,
+    Brief,
+    SplitPlan,
+    assign_folds,
+    check_suits,
+    default_metric,
+    fingerprint,
+    mean,
+    metrics_for,
+    one_standard_error,
+    standard_error,
+)
+
+
+@given(
+    st.integers(30, 400), st.integers(2, 8), st.sampled_from([0.0, 0.1, 0.2, 0.5]), st.sampled_from(["stratified", "shuffled"]),
+    st.integers(0, 2**31 - 1),
+)  # fmt: skip
+def test_every_usable_row_has_exactly_one_place(rows: int, folds: int, holdout: float, kind: str, seed: int) -> None:
+    rng = np.random.default_rng(rows)
+    target = rng.integers(0, 2, rows)
+    usable = rng.random(rows) > 0.05
+    plan = SplitPlan(kind, folds, holdout, seed)
+    try:
+        assigned = assign_folds(plan, target, usable)
+    except InvalidBrief as refusal:
+        assert refusal.at == "folds"
+        return
+    assert ((assigned == UNUSED) == ~usable).all()
+    kept = assigned[assigned >= 0]
+    assert set(kept) == set(range(folds))
+    sizes = np.bincount(kept)
+    assert sizes.max() - sizes.min() <= (2 if kind == "stratified" else 1)
+    assert abs((assigned == HOLDOUT).sum() - holdout * usable.sum()) <= 1
+    assert (assign_folds(plan, target, usable) == assigned).all()
+    if kind == "stratified":
+        for label in (0, 1):
+            of_label = np.bincount(assigned[(target == label) & (assigned >= 0)], minlength=folds)
+            assert of_label.max() - of_label.min() <= 1
+
+
+def test_a_split_is_recognised_by_its_content() -> None:
+    target, usable = np.arange(100) % 2, np.ones(100, bool)
+    first = assign_folds(SplitPlan("stratified", 5, 0.2, 1), target, usable)
+    assert fingerprint(first) == fingerprint(first.astype(np.int64))  # type: ignore[arg-type]
+    assert fingerprint(first) != fingerprint(assign_folds(SplitPlan("stratified", 5, 0.2, 2), target, usable))
+
+
+@pytest.mark.parametrize(
+    ("arguments", "at", "words"),
+    [
+        (("random", 5, 0.2, 0), "folds", "unknown"),
+        (("shuffled", 1, 0.2, 0), "folds", "2 to 50"),
+        (("shuffled", 51, 0.2, 0), "folds", "2 to 50"),
+        (("shuffled", 5, 0.9, 0), "holdout", "0 % to 50 %"),
+        (("shuffled", 5, -0.1, 0), "holdout", "0 % to 50 %"),
+        (("shuffled", 5, 0.2, -1), "seed", "whole number"),
+    ],
+)
+def test_a_wrong_split_plan_names_its_field(arguments: tuple, at: str, words: str) -> None:  # type: ignore[type-arg]
+    with pytest.raises(InvalidBrief, match=words) as caught:
+        SplitPlan(*arguments)
+    assert caught.value.at == at
+
+
+def test_a_class_rarer_than_the_folds_is_refused() -> None:
+    target = np.array([0] * 60 + [1] * 3)
+    with pytest.raises(InvalidBrief, match="rarest class has 3 rows"):
+        assign_folds(SplitPlan("stratified", 5, 0.0, 0), target, np.ones(63, bool))
+    assign_folds(SplitPlan("shuffled", 5, 0.0, 0), target, np.ones(63, bool))
+
+
+def independent(key: str, truth: np.ndarray, probabilities: np.ndarray, labels: np.ndarray) -> float:
+    """Written out from the definitions, not through the functions the registry calls."""
+    positive, hit = truth == 1, labels == truth
+    match key:
+        case "accuracy":
+            return float(hit.mean())
+        case "balanced accuracy":
+            return float(np.mean([hit[truth == c].mean() for c in np.unique(truth)]))
+        case "F1":
+            return float(2 * (positive & (labels == 1)).sum() / (positive.sum() + (labels == 1).sum()))
+        case "macro F1":
+            each = [2 * ((truth == c) & (labels == c)).sum() / ((truth == c).sum() + (labels == c).sum()) for c in np.unique(truth)]
+            return float(np.mean(each))
+        case "log loss":
+            return float(-np.mean(np.log(probabilities[np.arange(len(truth)), truth])))
+        case "Brier score":
+            return float(np.mean((probabilities[:, 1] - positive) ** 2))
+        case "ROC AUC":
+            pairs = probabilities[positive, 1][:, None] - probabilities[~positive, 1][None, :]
+            return float((pairs > 0).mean() + 0.5 * (pairs == 0).mean())
+        case "average precision":
+            order = np.argsort(-probabilities[:, 1])
+            found = np.cumsum(positive[order])
+            return float(np.sum((found / np.arange(1, len(truth) + 1))[positive[order]]) / positive.sum())
+        case "Matthews correlation":
+            return float(np.corrcoef(truth, labels)[0, 1])
+    raise AssertionError(key)
+
+
+@pytest.mark.parametrize("key", [m.key for m in metrics_for("binary")])
+def test_metrics_of_two_classes_equal_their_definitions(key: str) -> None:
+    rng = np.random.default_rng(11)
+    truth = (rng.random(500) < 0.3).astype(int)
+    chance = 1 / (1 + np.exp(-(truth + rng.normal(0, 1.2, 500) - 0.5)))
+    probabilities = np.column_stack([1 - chance, chance])
+    labels = (chance > 0.5).astype(int)
+    metric = METRICS[key]
+    predicted = probabilities if metric.needs == "probabilities" else labels
+    assert metric.compute(truth, predicted, 2) == pytest.approx(independent(key, truth, probabilities, labels), abs=1e-12)
+
+
+@pytest.mark.parametrize("key", [m.key for m in metrics_for("multiclass")])
+def test_metrics_of_several_classes_say_one_for_perfection_and_less_for_noise(key: str) -> None:
+    rng = np.random.default_rng(2)
+    truth = rng.integers(0, 4, 300)
+    sure = np.eye(4)[truth] * 0.999 + 0.00025
+    vague = rng.dirichlet(np.ones(4), 300)
+    metric = METRICS[key]
+    best, worse = (
+        metric.compute(truth, p if metric.needs == "probabilities" else p.argmax(1), 4) * metric.sign for p in (sure, vague)
+    )
+    assert best > worse
+    assert best == pytest.approx(1 if metric.larger_is_better else 0, abs=2e-3)
+
+
+@pytest.mark.parametrize(
+    ("key", "formula"),
+    [
+        ("RMSE", lambda t, p: np.sqrt(np.mean((t - p) ** 2))),
+        ("MAE", lambda t, p: np.mean(np.abs(t - p))),
+        ("median absolute error", lambda t, p: np.median(np.abs(t - p))),
+        ("R2", lambda t, p: 1 - np.sum((t - p) ** 2) / np.sum((t - t.mean()) ** 2)),
+    ],
+)
+def test_metrics_of_numbers_equal_their_definitions(key: str, formula) -> None:  # type: ignore[no-untyped-def]
+    rng = np.random.default_rng(4)
+    truth, predicted = rng.normal(size=(2, 200))
+    assert METRICS[key].compute(truth, predicted, 0) == pytest.approx(formula(truth, predicted), abs=1e-12)
+
+
+def test_the_registry_is_complete_and_consistent() -> None:
+    assert len(METRICS) >= 8
+    for key, metric in METRICS.items():
+        assert metric.key == key
+        assert metric.sentence.endswith(".")
+        assert metric.label.endswith("↑" if metric.larger_is_better else "↓")
+        assert metric.needs in ("labels", "probabilities", "values")
+    assert {default_metric(task) for task in ("binary", "multiclass", "regression")} <= set(METRICS)
+    assert default_metric("binary", 0.1) == "average precision"
+
+
+def test_a_metric_that_does_not_suit_is_refused_with_those_that_do() -> None:
+    with pytest.raises(InvalidBrief, match="RMSE does not suit a binary target") as caught:
+        check_suits("RMSE", "binary")
+    assert "ROC AUC" in caught.value.message
+    with pytest.raises(InvalidBrief, match="unknown"):
+        check_suits("glory", "binary")
+
+
+@given(st.lists(st.floats(-100, 100), min_size=2, max_size=30))
+def test_mean_and_standard_error(scores: list[float]) -> None:
+    assert mean(scores) == pytest.approx(np.mean(scores), abs=1e-12)
+    assert standard_error(scores) == pytest.approx(np.std(scores, ddof=1) / np.sqrt(len(scores)), abs=1e-12)
+    assert standard_error(scores[:1]) is None
+
+
+def test_one_standard_error_takes_the_cheapest_that_is_near_enough() -> None:
+    means, errors = [0.80, 0.79, 0.70, 0.785], [0.02, 0.02, 0.02, 0.02]
+    assert one_standard_error(means, errors, [9.0, 3.0, 0.1, 1.0]) == 3
+    assert one_standard_error(means, [0.0] * 4, [9.0, 3.0, 0.1, 1.0]) == 0
+    assert one_standard_error(means, [None] * 4, [9.0, 3.0, 0.1, 1.0]) == 0
+
+
+def brief(**changes: object) -> Brief:
+    given = {
+        "data": "d" * 64, "target": "y", "features": ("a", "b"), "task": "binary", "classes": ("no", "yes"),
+        "metric": "ROC AUC", "split": SplitPlan("stratified", 5, 0.2, 7), "seed": 7,
+    }  # fmt: skip
+    return Brief(**{**given, **changes})  # type: ignore[arg-type]
+
+
+def test_a_brief_is_its_content() -> None:
+    assert Brief.from_json(brief().to_json()) == brief()
+    assert brief().fingerprint == brief().fingerprint
+    assert brief().fingerprint != brief(seed=8).fingerprint
+    assert brief().positive == "yes"
+
+
+@pytest.mark.parametrize(
+    ("changes", "at"),
+    [
+        ({"features": ()}, "features"),
+        ({"features": ("a", "y")}, "features"),
+        ({"metric": "RMSE"}, "metric"),
+        ({"task": "regression", "metric": "RMSE"}, "folds"),
+        ({"task": "astrology"}, "task"),
+    ],
+)
+def test_a_brief_that_cannot_be_judged_names_its_field(changes: dict[str, object], at: str) -> None:
+    with pytest.raises(InvalidBrief) as caught:
+        brief(**changes)
+    assert caught.value.at == at
+
+
+def test_fold_scores_are_judged_by_scikit_learn_where_it_defines_them() -> None:
+    rng = np.random.default_rng(0)
+    truth = rng.integers(0, 3, 200)
+    probabilities = rng.dirichlet(np.ones(3), 200)
+    expected = sk.roc_auc_score(truth, probabilities, multi_class="ovr", average="macro")
+    assert METRICS["ROC AUC"].compute(truth, probabilities, 3) == pytest.approx(expected, abs=1e-12)
