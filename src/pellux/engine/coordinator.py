@@ -43,7 +43,7 @@ from pellux.engine.model import Fit, FitState, Limits, Outcome, SearchState, Tri
 Key = tuple[int, int]  # trial number, fold
 SHORT_FIT = 0.05  # seconds; below, a worker is handed its next fit before it ends the last, to hide the round trip
 HOPELESS = 5  # trials that may fail before any is scored
-FAILED_STARTS = 3
+FAILED_STARTS = 3  # beyond one a worker: losses in a row without a fit having begun
 SAVE_SECONDS = 2.0  # how much running time a crash may forget
 
 
@@ -139,16 +139,15 @@ class Coordinator:
     def _(self, event: WorkerReady) -> None:
         if event.worker in self._workers:
             self._workers[event.worker].ready = True
-            self._failed_starts = 0
 
     @_on.register
     def _(self, event: WorkerLost) -> None:
         worker = self._workers.pop(event.worker, None)
         if worker is None:
             return
-        if not worker.ready:
+        if not any(self._fit(key).state is FitState.RUNNING for key in worker.fits):
             self._failed_starts += 1
-            if self._failed_starts >= FAILED_STARTS:
+            if self._failed_starts >= FAILED_STARTS + self.limits.workers:
                 self._end(SearchState.FAILED, f"Workers do not start: {event.reason}", event.at)
                 return
         for place, key in enumerate(worker.fits):
@@ -164,6 +163,7 @@ class Coordinator:
         key = (event.trial, event.fold)
         if worker is None or key not in worker.fits:
             return
+        self._failed_starts = 0
         trial = self.trials[event.trial]
         fit = trial.change(event.fold, state=FitState.RUNNING, lane=worker.lane, started_at=event.at)
         if trial.state is TrialState.WAITING:
@@ -242,8 +242,10 @@ class Coordinator:
             heapq.heappush(self._queue, (trial.number, fold))
         self._out.append(SaveTrial(trial, at))
 
-    def _requeue(self, fit: Fit) -> None:
-        self.trials[fit.trial].change(fit.fold, state=FitState.QUEUED, started_at=None)
+    def _requeue(self, fit: Fit, *, attempted: bool = False) -> None:
+        """Back to the queue; unless it was the fit that cost the worker, the attempt does not count."""
+        attempt = fit.attempt if attempted else fit.attempt - 1
+        self.trials[fit.trial].change(fit.fold, state=FitState.QUEUED, attempt=attempt, started_at=None)
         heapq.heappush(self._queue, (fit.trial, fit.fold))
 
     def _lose(self, fit: Fit, reason: str, at: float) -> None:
@@ -253,7 +255,7 @@ class Coordinator:
             self._end_fit(fit, Outcome(FitState.LOST, message=message), at)
         elif not self.trials[fit.trial].state.ended:
             self._out.append(SaveFit(replace(fit, state=FitState.LOST, ended_at=at), at))
-            self._requeue(fit)
+            self._requeue(fit, attempted=True)
 
     def _end_fit(self, fit: Fit, outcome: Outcome, at: float) -> None:
         trial = self.trials[fit.trial]
