@@ -85,7 +85,9 @@ def framed(workspace: Workspace, folder: Path, target: str, metric: str) -> tupl
     return made, FoldData(table, made.brief, made.folds)
 
 
-@pytest.mark.parametrize(("target", "metric", "scorer", "key", "settings", "pipeline"), CASES, ids=[f"{c[3]}-{c[1]}" for c in CASES])
+@pytest.mark.parametrize(
+    ("target", "metric", "scorer", "key", "settings", "pipeline"), CASES, ids=[f"{c[3]}-{c[1]}" for c in CASES]
+)
 def test_scores_equal_an_independent_pipeline(
     workspace: Workspace, tmp_path: Path, target: str, metric: str, scorer: str, key: str, settings: dict[str, object], pipeline: Pipeline
 ) -> None:  # fmt: skip
@@ -122,7 +124,9 @@ def test_a_class_missing_from_the_training_rows_gets_probability_zero(workspace:
     columns = mixed_columns(60)
     columns["label"] = ["red" if i < 30 else "green" for i in range(59)] + ["blue"]
     table = imported(workspace, tmp_path, columns, "three.csv")
-    request = BriefRequest(data=table.hash, target="label", metric="log loss", folds="3 shuffled", holdout=0, ignore=["amount", "ticket"])
+    request = BriefRequest(
+        data=table.hash, target="label", metric="log loss", folds="3 shuffled", holdout=0, ignore=["amount", "ticket"]
+    )
     made = frame(table, request)
     data = FoldData(table, made.brief, made.folds)
     tree = learner("tree", "multiclass")
@@ -135,6 +139,8 @@ def test_a_class_missing_from_the_training_rows_gets_probability_zero(workspace:
 def test_a_fit_keeps_its_warnings_and_its_time(workspace: Workspace, tmp_path: Path) -> None:
     made, data = framed(workspace, tmp_path, "label", "ROC AUC")
     ticks = iter([10.0, 12.5, 13.0])
-    fitted = fit_fold(data.prepared(0, "scaled"), learner("logistic", "binary"), {"steps": 1, "C": 1000.0}, made.brief, lambda: next(ticks))
+    fitted = fit_fold(
+        data.prepared(0, "scaled"), learner("logistic", "binary"), {"steps": 1, "C": 1000.0}, made.brief, lambda: next(ticks)
+    )
     assert (fitted.seconds, fitted.predict_seconds) == (3.0, 0.5)
     assert any("ConvergenceWarning" in w for w in fitted.warnings)

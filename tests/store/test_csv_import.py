@@ -28,7 +28,9 @@ def table_of(workspace: Workspace, folder: Path, content: bytes) -> Table:
 @pytest.mark.parametrize("ending", ["\n", "\r\n"])
 def test_ways_of_writing(workspace: Workspace, tmp_path: Path, delimiter: str, mark: bytes, ending: str) -> None:
     lines = ["size,kind,note", '1.5,"a, ""b""\nc",x', ",d,y", "-3e2,,x"]
-    text = ending.join(line.replace(",", delimiter) if i != 1 else f'1.5{delimiter}"a, ""b""\nc"{delimiter}x' for i, line in enumerate(lines))
+    text = ending.join(
+        line.replace(",", delimiter) if i != 1 else f'1.5{delimiter}"a, ""b""\nc"{delimiter}x' for i, line in enumerate(lines)
+    )
     table = table_of(workspace, tmp_path, mark + text.encode() + ending.encode())
     assert [c.name for c in table.columns] == ["size", "kind", "note"]
     assert table.rows == 3
@@ -42,7 +44,15 @@ def test_types_profiles_and_the_parquet_copy(workspace: Workspace, tmp_path: Pat
     columns = mixed_columns()
     table = import_file(workspace, write_csv(tmp_path / "mixed.csv", columns))
     kinds = {c.name: c.type for c in table.columns}
-    assert kinds == {"a": "number", "b": "number", "whole": "number", "kind": "category", "ticket": "text", "label": "category", "amount": "number"}
+    assert kinds == {
+        "a": "number",
+        "b": "number",
+        "whole": "number",
+        "kind": "category",
+        "ticket": "text",
+        "label": "category",
+        "amount": "number",
+    }
     whole = table.column("whole")
     assert (whole.low, whole.high, whole.whole, whole.distinct, sum(whole.histogram)) == (0, 8, True, 9, 240)
     assert table.column("kind").missing == columns["kind"].count("")
@@ -140,14 +150,18 @@ print(table.rows, len(table.columns), peak[0])
 @pytest.mark.slow
 def test_a_300_mb_file_streams_in_far_less_memory(tmp_path: Path) -> None:
     rng = np.random.default_rng(0)
-    block = "".join(",".join(f"{v:.6f}" for v in row) + f",k{i % 7}\n" for i, row in enumerate(rng.normal(size=(4000, 12)))).encode()
+    block = "".join(
+        ",".join(f"{v:.6f}" for v in row) + f",k{i % 7}\n" for i, row in enumerate(rng.normal(size=(4000, 12)))
+    ).encode()
     path, repeats = tmp_path / "large.csv", 300 * 10**6 // len(block) + 1
     with path.open("wb") as file:
         file.write(",".join([*(f"x{i}" for i in range(12)), "kind"]).encode() + b"\n")
         for _ in range(repeats):
             file.write(block)
     assert path.stat().st_size > 300 * 10**6
-    done = subprocess.run([sys.executable, "-c", LARGE, str(tmp_path / "w"), str(path)], capture_output=True, text=True, timeout=300)
+    done = subprocess.run(
+        [sys.executable, "-c", LARGE, str(tmp_path / "w"), str(path)], capture_output=True, text=True, timeout=300
+    )
     rows, columns, megabytes = map(int, done.stdout.split())
     assert (rows, columns) == (4000 * repeats, 13), done.stderr
     assert megabytes < 200

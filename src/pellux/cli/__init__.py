@@ -23,6 +23,10 @@ class _Lazy(click.Group):
     def list_commands(self, context: click.Context) -> list[str]:
         return list(COMMANDS)
 
+    def format_commands(self, context: click.Context, formatter: click.HelpFormatter) -> None:
+        with formatter.section("Commands"):
+            formatter.write_dl(list(COMMANDS.items()))
+
     def get_command(self, context: click.Context, name: str) -> click.Command | None:
         if name not in COMMANDS:
             return None

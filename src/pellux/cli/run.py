@@ -71,7 +71,7 @@ def _run_here(workspace: Workspace, plan: PlanFile, as_json: bool) -> dict[str, 
                 _follow(lambda: search_view(room, search_id), progress)
             except Interrupted:
                 set_state(room, search_id, "paused")
-                _await_pause(lambda: search_view(room, search_id))
+                _await_leaving(SearchState.RUNNING, lambda: search_view(room, search_id))
             progress.show(search_view(room, search_id))
         return summary(room, search_id)
     finally:
@@ -90,13 +90,14 @@ def _run_there(remote: Remote, plan: PlanFile, as_json: bool) -> dict[str, Any]:
             _follow(look, progress)
         except Interrupted:
             remote.send("PUT", f"/searches/{search_id}/state", {"state": "paused"})
-            _await_pause(look)
+            _await_leaving(SearchState.RUNNING, look)
         progress.show(look())
     found: dict[str, Any] = remote.get(f"/searches/{search_id}/summary")
     return found
 
 
 def _follow(look: Callable[[], SearchView], progress: Progress) -> None:
+    _await_leaving(SearchState.PAUSED, look)  # a paused search that was just told to go on
     while True:
         view = look()
         progress.show(view)
@@ -105,7 +106,7 @@ def _follow(look: Callable[[], SearchView], progress: Progress) -> None:
         time.sleep(POLL)
 
 
-def _await_pause(look: Callable[[], SearchView]) -> None:
+def _await_leaving(state: SearchState, look: Callable[[], SearchView]) -> None:
     until = time.monotonic() + 10
-    while look().state == SearchState.RUNNING.value and time.monotonic() < until:
+    while look().state == state.value and time.monotonic() < until:
         time.sleep(0.05)

@@ -37,10 +37,13 @@ def open_bench(folder: Path, host: str, port: int, ready: Callable[[EngineRoom],
     taken_up = room.take_up()
     if ready is not None:
         ready(room)
-    click.echo(f"Pellux serves {workspace.folder} at {address(listening)}")
-    if taken_up:
-        click.echo(f"Going on with {len(taken_up)} unfinished search{'es' if len(taken_up) > 1 else ''}.")
-    if token:
-        click.echo(f"Token: {token}")
-    serve(create_app(room, host=host, token=token), listening, workspace)
+
+    def announce() -> None:
+        click.echo(f"Pellux serves {workspace.folder} at {address(listening)}")
+        if taken_up:
+            click.echo(f"Going on with {len(taken_up)} unfinished search{'es' if len(taken_up) > 1 else ''}.")
+        if token:
+            click.echo(f"Token: {token}")
+
+    serve(create_app(room, host=host, token=token), listening, workspace, announce)
     workspace.close()

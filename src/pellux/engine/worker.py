@@ -99,7 +99,7 @@ class _Bench:
             return Outcome(FitState.ERROR, seconds=spent, message=text, log=self.tail() + traceback.format_exc()[-LOG_TAIL:])
         spent = time.perf_counter() - begun
         if not np.isfinite(fitted.score):
-            message = f"The metric {self.brief.metric} gave {fitted.score}."
+            message = f"The metric {self.brief.metric} gave {fitted.score}. Is a class missing from the fold's {len(fold.test)} test rows?"
             return Outcome(FitState.ERROR, seconds=spent, message=message, log=self.tail(), warnings=fitted.warnings)
         return Outcome(FitState.DONE, fitted.score, spent, fitted.predict_seconds, log=self.tail(), warnings=fitted.warnings)
 

@@ -5,14 +5,14 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from sklearn.ensemble import HistGradientBoostingClassifier, HistGradientBoostingRegressor
-
 from pellux.core.judging import BINARY, MULTICLASS, REGRESSION
 from pellux.learners.linear import BALANCE
 from pellux.learners.settings import MORE_COSTS_LESS, MORE_COSTS_MORE, Circumstances, Learner, Setting
 
 
 def _boosting(settings: Mapping[str, Any], around: Circumstances) -> Any:
+    from sklearn.ensemble import HistGradientBoostingClassifier, HistGradientBoostingRegressor
+
     shared: dict[str, Any] = {
         "learning_rate": settings["rate"],
         "max_iter": settings["rounds"],

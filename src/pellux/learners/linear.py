@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from sklearn.linear_model import LogisticRegression, Ridge
-
 from pellux.core.judging import BINARY, MULTICLASS, REGRESSION
 from pellux.learners.settings import Circumstances, Learner, Setting
 
@@ -16,7 +14,9 @@ BALANCE = Setting(
 )  # fmt: skip
 
 
-def _logistic(settings: Mapping[str, Any], around: Circumstances) -> LogisticRegression:
+def _logistic(settings: Mapping[str, Any], around: Circumstances) -> Any:
+    from sklearn.linear_model import LogisticRegression
+
     return LogisticRegression(
         C=settings["C"],
         class_weight="balanced" if settings["balance"] else None,
@@ -46,7 +46,9 @@ LOGISTIC = Learner(
 )  # fmt: skip
 
 
-def _ridge(settings: Mapping[str, Any], around: Circumstances) -> Ridge:
+def _ridge(settings: Mapping[str, Any], around: Circumstances) -> Any:
+    from sklearn.linear_model import Ridge
+
     return Ridge(alpha=settings["alpha"], random_state=around.seed)
 
 

@@ -11,10 +11,6 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from sklearn.compose import ColumnTransformer
-from sklearn.impute import SimpleImputer
-from sklearn.pipeline import make_pipeline
-from sklearn.preprocessing import OneHotEncoder, StandardScaler
 
 from pellux.learners.table import CATEGORY, NUMBER, Table
 
@@ -53,6 +49,11 @@ def transformer(kind: str, width: int, categories: tuple[int, ...]) -> Any:
     """The unfitted scikit-learn transformer of a preparation, or None where columns go in as they are."""
     if kind == "native":
         return None
+    from sklearn.compose import ColumnTransformer
+    from sklearn.impute import SimpleImputer
+    from sklearn.pipeline import make_pipeline
+    from sklearn.preprocessing import OneHotEncoder, StandardScaler
+
     numbers = list(range(width - len(categories)))
     labels = list(range(width - len(categories), width))
     fill = SimpleImputer(strategy="median", keep_empty_features=True)

@@ -5,9 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from sklearn.ensemble import RandomForestClassifier, RandomForestRegressor
-from sklearn.tree import DecisionTreeClassifier, DecisionTreeRegressor
-
 from pellux.core.judging import BINARY, MULTICLASS, REGRESSION
 from pellux.learners.linear import BALANCE
 from pellux.learners.settings import MORE_COSTS_LESS, MORE_COSTS_MORE, Circumstances, Learner, Setting
@@ -39,6 +36,8 @@ def _shared(settings: Mapping[str, Any], around: Circumstances) -> dict[str, Any
 
 
 def _tree(settings: Mapping[str, Any], around: Circumstances) -> Any:
+    from sklearn.tree import DecisionTreeClassifier, DecisionTreeRegressor
+
     kind = DecisionTreeRegressor if around.task == REGRESSION else DecisionTreeClassifier
     return kind(**_shared(settings, around), ccp_alpha=settings["trim"])
 
@@ -67,6 +66,8 @@ TREE = Learner(
 
 
 def _forest(settings: Mapping[str, Any], around: Circumstances) -> Any:
+    from sklearn.ensemble import RandomForestClassifier, RandomForestRegressor
+
     kind = RandomForestRegressor if around.task == REGRESSION else RandomForestClassifier
     return kind(n_estimators=settings["trees"], n_jobs=1, **_shared(settings, around))
 

@@ -37,13 +37,13 @@ def finalists(workspace: Workspace, problem_id: int, top: int = TOP) -> Finalist
         rows = {
             trial.id: (trial, search)
             for trial, search in [
-                *session.execute(ranked.limit(top)).tuples(),
-                *session.execute(ranked.where(Trial.shortlisted)).tuples(),
-                *session.execute(ranked.where(Trial.origin == "baseline")).tuples(),
+                *session.execute(ranked.limit(top)),
+                *session.execute(ranked.where(Trial.shortlisted)),
+                *session.execute(ranked.where(Trial.origin == "baseline")),
             ]
         }
         ordered = sorted(rows.values(), key=lambda row: (-(row[0].rank_score or 0.0), row[0].id))
-        suggestions = _suggestions(brief, session.execute(ranked.limit(500)).tuples().all())
+        suggestions = _suggestions(brief, session.execute(ranked.limit(500)).all())
         return FinalistsView(
             finalists=[
                 Finalist(

@@ -46,6 +46,9 @@ def _override(found: dict[str, Any], text: str) -> None:
         place = place.setdefault(step, {})
         if not isinstance(place, dict):
             raise InvalidPlan(f"'--set {text}': '{step}' holds a value, not keys.", at=key)
+    if steps == ["space"]:  # space notation has colons of its own
+        place["space"] = value or None
+        return
     try:
         place[steps[-1]] = yaml.safe_load(value)
     except yaml.YAMLError:

@@ -141,7 +141,7 @@ def split_view(workspace: Workspace, problem_id: int) -> SplitView:
 def _view(session: Session, problem: Problem) -> ProblemView:
     data = session.get(DataFile, problem.data_hash)
     of_problem = Search.problem_id == problem.id
-    states = dict(session.execute(select(Search.state, func.count()).where(of_problem).group_by(Search.state)).tuples().all())
+    states = dict(session.execute(select(Search.state, func.count()).where(of_problem).group_by(Search.state)).all())
     scored = select(Trial).join(Search).where(of_problem, Trial.state == "scored")
     best = session.scalar(scored.order_by(Trial.rank_score.desc(), Trial.id).limit(1))
     baseline = session.scalar(scored.where(Trial.origin == "baseline").order_by(Trial.rank_score.desc()).limit(1))

@@ -182,7 +182,7 @@ def _view(room: EngineRoom, session: Session, search: Search) -> SearchView:
     settings = SettingsRequest.model_validate(search.plan)
     space = parse(search.space)
     of_search = Trial.search_id == search.id
-    counts = dict(session.execute(select(Trial.state, func.count()).where(of_search).group_by(Trial.state)).tuples().all())
+    counts = dict(session.execute(select(Trial.state, func.count()).where(of_search).group_by(Trial.state)).all())
     run, busy, spared = session.execute(
         select(
             func.count(case((Fit.state == "done", 1))),

@@ -31,9 +31,9 @@ def workspace_view(room: EngineRoom) -> WorkspaceView:
 def open_metrics(room: EngineRoom) -> str:
     """OpenMetrics 1.0 text."""
     with room.workspace.database.read() as session:
-        searches = session.execute(select(Search.state, func.count()).group_by(Search.state)).tuples().all()
-        trials = session.execute(select(Trial.state, func.count()).group_by(Trial.state)).tuples().all()
-        fits = session.execute(select(Fit.state, func.count()).group_by(Fit.state)).tuples().all()
+        searches = session.execute(select(Search.state, func.count()).group_by(Search.state)).all()
+        trials = session.execute(select(Trial.state, func.count()).group_by(Trial.state)).all()
+        fits = session.execute(select(Fit.state, func.count()).group_by(Fit.state)).all()
         newest = recording.newest_entry(session)
     lines = []
     for name, help_text, rows in (

@@ -40,7 +40,7 @@ class Workspace:
         try:
             for name in FOLDERS:
                 (self.folder / name).mkdir(parents=True, exist_ok=True)
-        except FileExistsError:
+        except (FileExistsError, NotADirectoryError):
             raise WorkspaceError(f"{self.folder} is a file; a workspace is a folder.") from None
         except OSError as error:
             raise _cannot_write(self.folder, error) from None

@@ -27,7 +27,7 @@ def put_trials(session: Session, rows: Sequence[dict[str, Any]]) -> None:
 def trial_ids(session: Session, search_id: int, numbers: Sequence[int]) -> dict[int, int]:
     """The ids of a search's trials by their numbers."""
     wanted = select(Trial.number, Trial.id).where(Trial.search_id == search_id, Trial.number.in_(numbers))
-    return dict(session.execute(wanted).tuples().all())
+    return dict(session.execute(wanted).all())
 
 
 def put_fits(session: Session, rows: Sequence[dict[str, Any]]) -> None:

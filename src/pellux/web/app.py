@@ -80,7 +80,11 @@ def _compressed(response: Response) -> Response:
 
 def _compressed_file(response: Response) -> Response:
     """Built files are compressed once and kept."""
-    if response.status_code == 200 and request.accept_encodings.best_match(["gzip"]) and (response.mimetype or "").startswith(COMPRESSIBLE):
+    if (
+        response.status_code == 200
+        and request.accept_encodings.best_match(["gzip"])
+        and (response.mimetype or "").startswith(COMPRESSIBLE)
+    ):
         path = STATIC / request.path.lstrip("/")
         response.direct_passthrough = False
         path = path if path.is_file() else STATIC / "index.html"

@@ -7,6 +7,7 @@ import signal
 import socket
 import sys
 import threading
+from collections.abc import Callable
 from types import FrameType
 
 import waitress
@@ -36,8 +37,11 @@ def address(listening: socket.socket) -> str:
     return f"http://[{host}]:{port}" if ":" in host else f"http://{host}:{port}"
 
 
-def serve(app: Flask, listening: socket.socket, workspace: Workspace) -> None:
-    """Serve until SIGTERM or Ctrl-C; then close the event streams and the engine room."""
+def serve(app: Flask, listening: socket.socket, workspace: Workspace, announce: Callable[[], None]) -> None:
+    """Serve until SIGTERM or Ctrl-C; then close the event streams and the engine room.
+
+    `announce` is called once a signal would end the server properly.
+    """
     sys.setswitchinterval(0.001)
     bench: Bench = app.extensions["pellux"]
     # send_bytes=1: an event goes out when it happens, not when a buffer is full.
@@ -55,6 +59,7 @@ def serve(app: Flask, listening: socket.socket, workspace: Workspace) -> None:
         signal.signal(signal.SIGTERM, end)
         signal.signal(signal.SIGINT, end)
     with contextlib.suppress(KeyboardInterrupt, SystemExit):
+        announce()
         server.run()
     bench.stopping.set()
     bench.room.close()

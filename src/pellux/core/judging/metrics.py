@@ -1,4 +1,7 @@
-"""The metrics: direction, what each needs, which tasks it suits, one plain sentence. The only list of them."""
+"""The metrics: direction, what each needs, which tasks it suits, one plain sentence. The only list of them.
+
+scikit-learn is imported when a score is computed: whoever only shows the list starts a second sooner.
+"""
 
 from __future__ import annotations
 
@@ -8,7 +11,6 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from sklearn import metrics as sk
 
 from pellux.core.errors import InvalidBrief
 
@@ -47,34 +49,40 @@ class Metric:
         return f"{self.key} {'↑' if self.larger_is_better else '↓'}"
 
 
+def _score(name: str, *given: Any, **options: Any) -> float:
+    from sklearn import metrics
+
+    return float(getattr(metrics, name)(*given, **options))
+
+
 def _average_precision(truth: Array, predicted: Array, classes: int) -> float:
-    return float(sk.average_precision_score(truth, predicted[:, 1]))
+    return _score("average_precision_score", truth, predicted[:, 1]) if truth.any() else np.nan
 
 
 def _roc_auc(truth: Array, predicted: Array, classes: int) -> float:
     if classes == 2:
-        return float(sk.roc_auc_score(truth, predicted[:, 1]))
-    return float(sk.roc_auc_score(truth, predicted, multi_class="ovr", average="macro", labels=np.arange(classes)))
+        return _score("roc_auc_score", truth, predicted[:, 1])
+    return _score("roc_auc_score", truth, predicted, multi_class="ovr", average="macro", labels=np.arange(classes))
 
 
 def _log_loss(truth: Array, predicted: Array, classes: int) -> float:
-    return float(sk.log_loss(truth, predicted, labels=np.arange(classes)))
+    return _score("log_loss", truth, predicted, labels=np.arange(classes))
 
 
 def _brier(truth: Array, predicted: Array, classes: int) -> float:
-    return float(sk.brier_score_loss(truth, predicted[:, 1]))
+    return _score("brier_score_loss", truth, predicted[:, 1])
 
 
 def _f1(truth: Array, predicted: Array, classes: int) -> float:
-    return float(sk.f1_score(truth, predicted, zero_division=0))
+    return _score("f1_score", truth, predicted, zero_division=0) if truth.any() else np.nan
 
 
 def _macro_f1(truth: Array, predicted: Array, classes: int) -> float:
-    return float(sk.f1_score(truth, predicted, average="macro", zero_division=0))
+    return _score("f1_score", truth, predicted, average="macro", zero_division=0)
 
 
-def _simple(function: Callable[..., Any]) -> Callable[[Array, Array, int], float]:
-    return lambda truth, predicted, classes: float(function(truth, predicted))
+def _simple(name: str) -> Callable[[Array, Array, int], float]:
+    return lambda truth, predicted, classes: _score(name, truth, predicted)
 
 
 _CLASSES = (BINARY, MULTICLASS)
@@ -101,12 +109,12 @@ METRICS = {
         ),
         Metric(
             "accuracy", True, "labels", _CLASSES,
-            "The share of rows labelled rightly; misleading when one class is rare.", _simple(sk.accuracy_score),
+            "The share of rows labelled rightly; misleading when one class is rare.", _simple("accuracy_score"),
         ),
         Metric(
             "balanced accuracy", True, "labels", _CLASSES,
             "Accuracy averaged over classes, so that a rare class counts as much as a common one.",
-            _simple(sk.balanced_accuracy_score),
+            _simple("balanced_accuracy_score"),
         ),
         Metric(
             "F1", True, "labels", (BINARY,),
@@ -119,25 +127,25 @@ METRICS = {
         Metric(
             "Matthews correlation", True, "labels", _CLASSES,
             "Correlation between predicted and true labels; 0 is guessing, robust to imbalance.",
-            _simple(sk.matthews_corrcoef),
+            _simple("matthews_corrcoef"),
         ),
         Metric(
             "RMSE", False, "values", (REGRESSION,),
             "Root mean squared error in the target's own units; large misses weigh most.",
-            _simple(sk.root_mean_squared_error),
+            _simple("root_mean_squared_error"),
         ),
         Metric(
             "MAE", False, "values", (REGRESSION,),
             "Mean absolute error in the target's own units; every unit of error weighs the same.",
-            _simple(sk.mean_absolute_error),
+            _simple("mean_absolute_error"),
         ),
         Metric(
             "median absolute error", False, "values", (REGRESSION,),
-            "The error of the typical row; ignores a few wild misses altogether.", _simple(sk.median_absolute_error),
+            "The error of the typical row; ignores a few wild misses altogether.", _simple("median_absolute_error"),
         ),
         Metric(
             "R2", True, "values", (REGRESSION,),
-            "Share of the target's variance explained; 0 is the mean, 1 is perfect.", _simple(sk.r2_score),
+            "Share of the target's variance explained; 0 is the mean, 1 is perfect.", _simple("r2_score"),
         ),
     )
 }  # fmt: skip

@@ -8,7 +8,6 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from sklearn.model_selection import KFold, ShuffleSplit, StratifiedKFold, StratifiedShuffleSplit
 
 from pellux.core.errors import InvalidBrief
 
@@ -55,6 +54,8 @@ def assign_folds(plan: SplitPlan, target: NDArray[Any], usable: NDArray[np.bool_
     ndarray of int16, shape (rows,)
         0 .. folds-1: the fold that tests the row; HOLDOUT (-1): kept out of every fold; UNUSED (-2): no target.
     """
+    from sklearn.model_selection import KFold, ShuffleSplit, StratifiedKFold, StratifiedShuffleSplit
+
     assigned = np.full(len(target), UNUSED, dtype=np.int16)
     rows = np.flatnonzero(usable)
     stratified = plan.kind == "stratified"

@@ -1,0 +1,187 @@
+"""The command line as a person or a script meets it: output, exit status, Ctrl-C, a server that holds the workspace."""
+
+from __future__ import annotations
+
+import json
+import signal
+import socket
+import subprocess
+import sys
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from tests.making import mixed_columns, write_csv
+from tests.serving import Server
+
+pytestmark = pytest.mark.slow
+PLAN = """
+pellux: 1
+brief: {data: mixed.csv, target: label, ignore: [amount], metric: average precision, seed: 3}
+learner: tree
+space: "depth: 2 .. 30 int\\nmin_leaf: 1 .. 60 int"
+plan: {trials: 5, workers: 2, seed: 1}
+"""
+
+
+@pytest.fixture
+def folder(tmp_path: Path) -> Path:
+    write_csv(tmp_path / "mixed.csv", mixed_columns())
+    (tmp_path / "plan.yaml").write_text(PLAN)
+    return tmp_path
+
+
+def pellux(folder: Path, *arguments: str, **more: Any) -> subprocess.CompletedProcess[str]:
+    command = [sys.executable, "-m", "pellux", *arguments]
+    return subprocess.run(command, cwd=folder, capture_output=True, text=True, timeout=120, **more)
+
+
+def outcome(done: subprocess.CompletedProcess[str]) -> dict[str, Any]:
+    found: dict[str, Any] = json.loads(done.stdout.splitlines()[-1])
+    return found
+
+
+def test_run_ends_with_one_object_and_trials_has_every_row(folder: Path) -> None:
+    done = pellux(folder, "run", "plan.yaml", "--workspace", "w", "--json")
+    assert (done.returncode, done.stderr) == (0, "")
+    found = outcome(done)
+    assert found["state"] == "finished"
+    assert found["trials"]["scored"] == 6
+    assert found["fits"] == {"run": 30, "spared": 0}
+    assert set(found["best"]) == {"trial", "config", "score", "se", "folds"}
+    assert len(found["baseline"]["folds"]) == 5
+    assert set(found) >= {"problem", "search", "state", "trials", "fits", "baseline", "best", "seconds", "busy_seconds", "workers"}
+    assert isinstance(found["best"]["config"]["depth"], int)
+
+    lines = pellux(folder, "trials", str(found["search"]), "--workspace", "w", "--format", "jsonl").stdout.splitlines()
+    best = max((json.loads(line) for line in lines), key=lambda t: t["score"])
+    assert (len(lines), best["score"], best["configuration"]) == (6, found["best"]["score"], found["best"]["config"])
+    assert pellux(folder, "trials", "1", "--workspace", "w", "-o", "out.csv").returncode == 0
+    assert len((folder / "out.csv").read_text().splitlines()) == 7
+
+
+def test_run_shows_progress_and_the_outcome_in_words(folder: Path) -> None:
+    done = pellux(folder, "run", "plan.yaml", "--workspace", "w", "--set", "plan.trials=2")
+    assert done.returncode == 0
+    assert done.stdout == ""
+    assert "Search 1 finished: All 2 trials are done." in done.stderr
+    assert "Baseline" in done.stderr
+    assert "Best" in done.stderr
+
+
+def test_check_counts_and_keeps_nothing(folder: Path) -> None:
+    done = pellux(folder, "check", "plan.yaml")
+    assert done.returncode == 0
+    assert "5 trials and the baseline × 5 folds = 30 fits on 2 workers" in done.stdout
+    assert "1,740 configurations" in done.stdout
+    found = json.loads(pellux(folder, "check", "plan.yaml", "--json").stdout)
+    assert (found["configurations"], found["fits"], found["metric"]) == (1740, 30, "average precision")
+    assert sorted(p.name for p in folder.iterdir()) == ["mixed.csv", "plan.yaml"]
+
+
+@pytest.mark.parametrize(
+    ("arguments", "words"),
+    [
+        (["run", "nothing.yaml"], "There is no plan file"),
+        (["run", "plan.yaml", "--set", "plan.trails=3"], "Did you mean 'trials'"),
+        (["check", "plan.yaml", "--set", "brief.target=lable"], "no column 'lable'"),
+        (["check", "plan.yaml", "--set", "space=depth: 9 .. 2 int"], "lower end must be below"),
+        (["trials", "1", "--workspace", "nowhere"], "not a workspace"),
+        (["serve", "--workspace", "mixed.csv"], "a workspace is a folder"),
+        (["dance"], "No such command"),
+        (["run"], "Missing argument"),
+    ],
+)
+def test_what_is_wrong_is_told_with_exit_status_2(folder: Path, arguments: list[str], words: str) -> None:
+    done = pellux(folder, *arguments)
+    assert done.returncode == 2
+    assert words in done.stderr
+    assert "Traceback" not in done.stderr
+
+
+def test_a_failed_search_is_exit_status_1(folder: Path) -> None:
+    columns = mixed_columns(60)
+    columns["label"] = ["yes" if i < 2 else "no" for i in range(60)]
+    write_csv(folder / "mixed.csv", columns)
+    settings = ["--set", "brief.folds=6 shuffled", "--set", "brief.holdout=0", "--set", "learner=logistic", "--set", "space="]
+    done = pellux(folder, "run", "plan.yaml", "--workspace", "w", "--json", *settings)
+    assert done.returncode == 1
+    assert outcome(done)["state"] == "failed"
+    assert "Every trial failed" in outcome(done)["reason"]
+
+
+def test_ctrl_c_pauses_and_the_same_command_goes_on(folder: Path) -> None:
+    arguments = [
+        "run",
+        "plan.yaml",
+        "--workspace",
+        "w",
+        "--json",
+        "--set",
+        "learner=forest",
+        "--set",
+        "space=trees: 100 .. 160 int",
+    ]
+    running = subprocess.Popen([sys.executable, "-m", "pellux", *arguments], cwd=folder, stdout=subprocess.PIPE, text=True)
+    _await_score(folder / "w" / "pellux.db")
+    running.send_signal(signal.SIGINT)
+    found = json.loads(running.communicate(timeout=30)[0])
+    assert (running.returncode, found["state"]) == (130, "paused")
+    assert 0 < found["fits"]["run"] < 30
+    done = pellux(folder, *arguments)
+    assert (done.returncode, outcome(done)["search"]) == (0, found["search"])
+    assert outcome(done)["fits"]["run"] == 30
+
+
+def _await_score(database: Path) -> None:
+    import sqlite3
+    import time
+
+    end = time.monotonic() + 60
+    while time.monotonic() < end:
+        try:
+            if sqlite3.connect(database).execute("SELECT count(*) FROM fit WHERE state = 'done'").fetchone()[0]:
+                return
+        except sqlite3.OperationalError:
+            pass
+        time.sleep(0.02)
+    raise AssertionError("no fit was scored")
+
+
+def test_a_plan_is_handed_to_the_server_that_holds_the_workspace(folder: Path) -> None:
+    with Server(folder / "w") as server:
+        done = pellux(folder, "run", "plan.yaml", "--workspace", "w", "--json")
+        assert done.returncode == 0, done.stderr
+        assert outcome(done)["trials"]["scored"] == 6
+        assert server.get("/searches/1")["state"] == "finished"
+        wrong = pellux(folder, "run", "plan.yaml", "--workspace", "w", "--set", "brief.target=nothing")
+        assert (wrong.returncode, "no column 'nothing'" in wrong.stderr) == (2, True)
+        state = json.loads(pellux(folder, "doctor", "--workspace", "w", "--json").stdout)["workspace_state"]
+        assert f"served by process {server.process.pid}" in state
+
+
+def test_a_port_in_use_is_told(folder: Path) -> None:
+    with socket.socket() as taken:
+        taken.bind(("127.0.0.1", 0))
+        taken.listen()
+        port = taken.getsockname()[1]
+        done = pellux(folder, "serve", "--workspace", "w", "--port", str(port))
+    assert done.returncode == 2
+    assert f"Cannot listen on 127.0.0.1:{port}" in done.stderr
+    assert "--port" in done.stderr
+
+
+def test_doctor_and_help(folder: Path) -> None:
+    done = pellux(folder, "doctor")
+    assert done.returncode == 0
+    assert "scikit-learn" in done.stdout
+    assert "not made yet" in done.stdout
+    for command in ("demo", "serve", "run", "check", "trials", "doctor"):
+        assert command in pellux(folder, "--help").stdout
+
+
+def test_the_example_plan_is_valid() -> None:
+    root = Path(__file__).parents[2]
+    done = pellux(root, "check", "examples/warm_arrivals.yaml", "--json")
+    assert json.loads(done.stdout)["fits"] == 205

@@ -1,0 +1,70 @@
+"""A real server in a process of its own, for tests that kill it."""
+
+from __future__ import annotations
+
+import http.client
+import json
+import os
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+from typing import Any
+
+
+class Server:
+    """`pellux serve` on a free port."""
+
+    def __init__(self, folder: Path, *arguments: str) -> None:
+        self.folder = folder
+        command = [sys.executable, "-m", "pellux", "serve", "--workspace", str(folder), "--port", "0", *arguments]
+        self.process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
+        assert self.process.stdout is not None
+        self.said: list[str] = []
+        while not (line := self.process.stdout.readline()).startswith("Pellux serves"):
+            self.said.append(line)
+            if not line:
+                self.process.communicate()
+                raise AssertionError("".join(self.said))
+        self.url = line.split(" at ")[-1].strip()
+        self.port = int(self.url.rpartition(":")[2])
+
+    def call(self, method: str, path: str, body: Any = None, **headers: str) -> tuple[int, Any]:
+        connection = http.client.HTTPConnection("127.0.0.1", self.port, timeout=30)
+        sent = body if isinstance(body, bytes) else None if body is None else json.dumps(body).encode()
+        kind = {"Content-Type": "text/csv" if isinstance(body, bytes) else "application/json"} if sent is not None else {}
+        connection.request(method, path, sent, {**kind, **headers})
+        answer = connection.getresponse()
+        text = answer.read()
+        connection.close()
+        return answer.status, json.loads(text) if text and "json" in (answer.getheader("Content-Type") or "") else text
+
+    def get(self, path: str) -> Any:
+        status, found = self.call("GET", f"/api/v1{path}")
+        assert status == 200, found
+        return found
+
+    def until(self, path: str, condition: Any, seconds: float = 60) -> Any:
+        end = time.monotonic() + seconds
+        while not condition(found := self.get(path)):
+            assert time.monotonic() < end, found
+            time.sleep(0.02)
+        return found
+
+    def kill(self) -> None:
+        """As a power cut would: no chance to tidy up."""
+        os.kill(self.process.pid, signal.SIGKILL)
+        self.process.communicate()
+
+    def stop(self) -> int:
+        self.process.send_signal(signal.SIGTERM)
+        self.process.communicate(timeout=20)
+        return self.process.returncode
+
+    def __enter__(self) -> Server:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        if self.process.poll() is None:
+            self.kill()

@@ -1,0 +1,229 @@
+"""The HTTP contract: the document is valid and true, errors are problem documents, strangers are refused."""
+
+from __future__ import annotations
+
+import json
+import re
+from pathlib import Path
+from typing import Any
+
+import pytest
+from flask.testing import FlaskClient
+from jsonschema import Draft202012Validator
+from openapi_spec_validator import validate
+
+from pellux.service.engine_room import EngineRoom
+from pellux.web.app import create_app
+from pellux.web.resources import api
+from tests.making import mixed_columns, write_csv
+
+HOME = {"Host": "127.0.0.1:8420"}
+DOCUMENT = api().document()
+
+
+class Client:
+    """Calls the API and checks every answer against the OpenAPI document."""
+
+    def __init__(self, flask: FlaskClient) -> None:
+        self.flask = flask
+
+    def __call__(self, method: str, path: str, body: Any = None, status: int | None = None, **more: Any) -> Any:
+        answer = self.flask.open(f"/api/v1{path}", method=method, json=body, headers={**HOME, **more.pop("headers", {})}, **more)
+        if status is not None:
+            assert answer.status_code == status, answer.get_data(as_text=True)
+        check(method, path, answer)
+        return answer.get_json() if "json" in (answer.mimetype or "") else answer.get_data()
+
+
+def check(method: str, path: str, answer: Any) -> None:
+    plain = path.partition("?")[0]
+    known = next((t for t in DOCUMENT["paths"] if re.fullmatch(re.sub(r"\{[^}]+\}", "[^/]+", t), f"/api/v1{plain}")), None)
+    if known is None:
+        return
+    if method.lower() not in DOCUMENT["paths"][known]:
+        assert answer.status_code == 405
+        return
+    described = DOCUMENT["paths"][known][method.lower()]["responses"]
+    expected = described.get(str(answer.status_code), described["default"])
+    schema = expected.get("content", {}).get(answer.mimetype, {}).get("schema")
+    if "json" in (answer.mimetype or "") and answer.status_code != 304:
+        assert schema is not None, (
+            f"{method} {path} answers {answer.status_code} {answer.mimetype}, which the document does not know"
+        )
+        Draft202012Validator({**schema, "components": DOCUMENT["components"]}).validate(answer.get_json())
+
+
+@pytest.fixture
+def client(room: EngineRoom) -> Client:
+    return Client(create_app(room).test_client())
+
+
+@pytest.fixture
+def problem(client: Client, tmp_path: Path) -> dict[str, Any]:
+    csv = write_csv(tmp_path / "mixed.csv", mixed_columns()).read_bytes()
+    data = client("POST", "/data?name=mixed.csv", status=201, data=csv, content_type="text/csv")
+    body = {"data": data["hash"], "target": "label", "metric": "ROC AUC", "ignore": ["amount"]}
+    found: dict[str, Any] = client("POST", "/problems", body, 201)
+    return found
+
+
+def refused(found: Any, status: int, code: str, words: str = "", field: str | None = None) -> None:
+    assert found["status"] == status
+    assert found["type"] == f"urn:pellux:error:{code}"
+    assert words in found["detail"]
+    if field is not None:
+        assert found["field"] == field
+
+
+def test_the_document_is_valid_openapi_and_current(client: Client) -> None:
+    validate(DOCUMENT)
+    assert client("GET", "/openapi.json", status=200) == json.loads(json.dumps(DOCUMENT))
+    names = [o["operationId"] for path in DOCUMENT["paths"].values() for o in path.values()]
+    assert len(names) == len(set(names)) > 25
+    assert all(o["summary"].endswith(".") for path in DOCUMENT["paths"].values() for o in path.values())
+
+
+@pytest.mark.slow
+def test_the_whole_way_through_the_api(client: Client, room: EngineRoom, problem: dict[str, Any]) -> None:
+    preview = client("POST", "/briefs/preview", {"data": problem["brief"]["data"], "target": "kind"}, 200)
+    assert preview["brief"]["task"] == "multiclass"
+    assert "macro F1" in preview["suited_metrics"]
+    space = client("POST", "/spaces/check", {"learner": "tree", "task": "binary", "text": "depth: 2 .. 8 int"}, 200)
+    assert (space["configurations"], len(space["draws"]["depth"])) == (7, 200)
+    again = client("POST", "/spaces/check", {"learner": "tree", "task": "binary", "parameters": space["parameters"]}, 200)
+    assert again["text"].strip() == "depth: 2 .. 8 int"
+
+    body = {"learner": "tree", "space": space["text"], "plan": {"trials": 4, "workers": 2}}
+    assert client("POST", f"/problems/{problem['id']}/forecast", body, 200)["fits"] == 25
+    search = client("POST", f"/problems/{problem['id']}/searches", body, 201)
+    assert room.join(search["id"], 60)
+    assert client("GET", f"/searches/{search['id']}", status=200)["state"] == "finished"
+    page = client("GET", f"/searches/{search['id']}/trials?sort=score&descending=true&where=depth > 1", status=200)
+    assert page["total"] == 5
+    best = page["trials"][0]
+    for path in ("points", "lanes", "summary", "trials"):
+        client("GET", f"/searches/{search['id']}/{path}", status=200)
+    assert client("GET", f"/trials/{best['id']}", status=200)["mean"] == best["mean"]
+    client("PUT", f"/trials/{best['id']}/remarks", {"note": "good", "shortlisted": True}, 204)
+    assert json.loads(client("GET", f"/trials/{best['id']}/configuration/json", status=200)["text"]) == best["configuration"]
+    for kind in ("csv", "jsonl", "parquet"):
+        assert client("GET", f"/searches/{search['id']}/export/{kind}", status=200)
+    found = client("GET", f"/problems/{problem['id']}/finalists", status=200)
+    assert found["finalists"][0]["trial"]["id"] == best["id"]
+    decision = client("POST", f"/problems/{problem['id']}/decisions", {"trial_id": best["id"], "reason": "best"}, 201)
+    assert client("GET", f"/problems/{problem['id']}", status=200)["decided"] is True
+    assert decision["reason"] == "best"
+    refused(client("PUT", f"/searches/{search['id']}/state", {"state": "paused"}), 409, "conflict", "is finished")
+    refused(
+        client("PUT", f"/problems/{problem['id']}/brief", {"data": problem["brief"]["data"], "target": "kind"}),
+        409,
+        "conflict",
+        "frozen",
+    )
+    for path in ("/problems", "/data", f"/problems/{problem['id']}/searches", "/workspace", "/catalogue"):
+        client("GET", path, status=200)
+    metrics = client.flask.get("/metrics", headers=HOME).get_data(as_text=True)
+    assert 'pellux_trials{state="scored"} 5' in metrics
+    assert metrics.endswith("# EOF\n")
+
+
+@pytest.mark.parametrize(
+    ("method", "path", "body", "status", "code", "words", "field"),
+    [
+        ("GET", "/problems/77", None, 404, "not-found", "no problem 77", None),
+        ("GET", "/searches/77/points", None, 404, "not-found", "no search 77", None),
+        ("GET", "/trials/77", None, 404, "not-found", "no trial", None),
+        ("GET", "/nothing", None, 404, "not-found", "no resource", None),
+        ("DELETE", "/problems", None, 405, "method-not-allowed", "", None),
+        ("POST", "/problems", {"data": "x"}, 422, "invalid-plan", "lacks 'target'", "target"),
+        ("POST", "/problems", {"data": "x", "target": "y"}, 404, "not-found", "No data with the hash", "data"),
+        ("POST", "/problems", {"data": "x", "target": "y", "colour": 1}, 422, "invalid-plan", "unknown key 'colour'", "colour"),
+        ("POST", "/problems", {"data": "x", "target": "y", "holdout": 1e999}, 422, "invalid-plan", "holdout", None),
+        ("POST", "/problems", [1, 2], 422, "invalid-plan", "keys and values", None),
+        ("PUT", "/searches/1/state", {"state": "running wild"}, 422, "invalid-plan", "state", "state"),
+        ("PUT", "/searches/1/workers", {"count": 0}, 422, "invalid-plan", "greater than or equal to 1", "count"),
+        ("GET", "/searches/1/trials?limit=5000", None, 422, "invalid-plan", "limit", "limit"),
+        ("POST", "/spaces/check", {"learner": "oracle", "task": "binary"}, 422, "invalid-plan", "unknown", "learner"),
+    ],
+)
+def test_mistakes_are_problem_documents(
+    client: Client, method: str, path: str, body: Any, status: int, code: str, words: str, field: str | None
+) -> None:
+    refused(client(method, path, body), status, code, words, field)
+
+
+def test_what_is_not_json_is_refused(client: Client) -> None:
+    refused(client("POST", "/problems", data=b"{not json", content_type="application/json"), 400, "bad-request", "not valid JSON")
+    refused(client("POST", "/problems", data=b"a=1", content_type="text/plain"), 415, "unsupported-media-type")
+    refused(client("POST", "/data?name=x.csv", data=b"", content_type="text/csv"), 422, "invalid-data", "empty", "data")
+
+
+def test_a_space_with_a_mistake_is_an_answer_not_an_error(client: Client) -> None:
+    found = client("POST", "/spaces/check", {"learner": "tree", "task": "binary", "text": "depth: 2 .. 8 int\ntrim 3"}, 200)
+    assert (found["parameters"], found["line"], found["column"]) == (None, 2, 6)
+    assert "^" in found["error"]
+    unknown = client("POST", "/spaces/check", {"learner": "tree", "task": "binary", "text": "depth: 2 .. 8 int\nwings: 2"}, 200)
+    assert (unknown["line"], unknown["parameters"]) == (2, None)
+
+
+def test_wrong_filters_and_sorts_are_told(client: Client, room: EngineRoom, problem: dict[str, Any]) -> None:
+    body = {"learner": "tree", "space": "depth: 2 .. 8 int", "plan": {"trials": 1, "workers": 1}}
+    search = client("POST", f"/problems/{problem['id']}/searches", body, 201)["id"]
+    refused(client("GET", f"/searches/{search}/trials?where=depth"), 422, "invalid-plan", "not a comparison", "where")
+    refused(client("GET", f"/searches/{search}/trials?sort=1;drop"), 422, "invalid-plan", "not a column", "sort")
+    assert client("GET", f"/searches/{search}/trials?where=depth > 99", status=200)["total"] == 0
+    refused(client("GET", f"/searches/{search}/export/xlsx"), 422, "invalid-plan", "Allowed: csv")
+    room.join(search, 60)
+
+
+def test_answers_have_etags_and_compress(client: Client) -> None:
+    first = client.flask.get("/api/v1/catalogue", headers={**HOME, "Accept-Encoding": "gzip"})
+    assert first.headers["Content-Encoding"] == "gzip"
+    tag = first.headers["ETag"]
+    assert client.flask.get("/api/v1/catalogue", headers={**HOME, "If-None-Match": tag}).status_code == 304
+
+
+# Who may talk
+
+
+@pytest.mark.parametrize(
+    ("headers", "status"),
+    [
+        ({"Host": "localhost:8420"}, 200),
+        ({"Host": "[::1]:8420"}, 200),
+        ({"Host": "evil.example"}, 421),
+        ({"Host": "127.0.0.1.evil.example"}, 421),
+        ({**HOME, "Origin": "http://127.0.0.1:8420"}, 200),
+        ({**HOME, "Origin": "http://evil.example"}, 403),
+        ({**HOME, "Origin": "null"}, 403),
+    ],
+)
+def test_only_our_own_host_and_origin(client: Client, headers: dict[str, str], status: int) -> None:
+    answer = client.flask.get("/api/v1/workspace", headers=headers)
+    assert answer.status_code == status
+    assert answer.headers["X-Content-Type-Options"] == "nosniff"
+
+
+@pytest.fixture
+def guarded(room: EngineRoom) -> FlaskClient:
+    return create_app(room, host="0.0.0.0", token="s3cret").test_client()
+
+
+def test_beyond_loopback_a_token_is_needed(guarded: FlaskClient) -> None:
+    there = {"Host": "bench.example:8420"}
+    assert guarded.get("/api/v1/workspace", headers=there).status_code == 401
+    assert guarded.get("/p/1/live", headers=there).headers["Location"] == "/login"
+    assert guarded.get("/health", headers=there).status_code == 200
+    assert guarded.get("/api/v1/workspace", headers={**there, "Authorization": "Bearer wrong"}).status_code == 401
+    assert guarded.get("/api/v1/workspace", headers={**there, "Authorization": "Bearer s3cret"}).status_code == 200
+
+
+def test_the_login_page_sets_a_careful_cookie(guarded: FlaskClient) -> None:
+    there = {"Host": "bench.example:8420"}
+    assert guarded.get("/login", headers=there).status_code == 200
+    assert guarded.post("/login", data={"token": "guess"}, headers=there).status_code == 401
+    entered = guarded.post("/login", data={"token": "s3cret"}, headers=there)
+    cookie = entered.headers["Set-Cookie"]
+    assert "HttpOnly" in cookie
+    assert "SameSite=Strict" in cookie
+    assert guarded.get("/api/v1/workspace", headers={**there, "Cookie": cookie.partition(";")[0]}).status_code == 200
