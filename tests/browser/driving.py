@@ -9,6 +9,11 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
+from selenium.common.exceptions import (
+    ElementClickInterceptedException,
+    ElementNotInteractableException,
+    StaleElementReferenceException,
+)
 from selenium.webdriver import ActionChains, Chrome, ChromeOptions, ChromeService
 from selenium.webdriver.common.by import By
 from selenium.webdriver.remote.webelement import WebElement
@@ -18,6 +23,9 @@ FLAGS = (
     "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
     "--disable-component-update", "--disable-sync", "--disable-dev-shm-usage", "--force-color-profile=srgb",
 )  # fmt: skip
+
+# What an element answers while the page redraws: try again.
+IN_MOTION = (StaleElementReferenceException, ElementClickInterceptedException, ElementNotInteractableException)
 
 
 class Page:
@@ -30,7 +38,7 @@ class Page:
         self.driver.get(self.base + path)
 
     def until(self, condition: Callable[[], Any], seconds: float = 20, what: str = "") -> Any:
-        return WebDriverWait(self.driver, seconds, 0.05).until(lambda _: condition(), what)
+        return WebDriverWait(self.driver, seconds, 0.05, IN_MOTION).until(lambda _: condition(), what)
 
     def find(self, css: str, seconds: float = 20) -> WebElement:
         found: WebElement = self.until(lambda: next(iter(self.all(css)), None), seconds, f"no {css}")
@@ -46,22 +54,31 @@ class Page:
         self.until(lambda: any(words in e.text for e in self.all(css)), seconds, f"no '{words}' in {css}")
 
     def click(self, css: str) -> None:
-        element = self.find(css)
-        self.until(lambda: element.is_enabled(), what=f"{css} stays disabled")
-        element.click()
+        self.until(lambda: self._clicked(e for e in self.all(css)), what=f"{css} cannot be clicked")
 
     def press_button(self, words: str) -> None:
-        def button() -> WebElement | None:
-            fitting = (b for b in self.all("button, a") if b.text.strip() == words and b.is_enabled())
-            return next(fitting, None)
+        self.until(lambda: self._clicked(b for b in self.all("button, a") if b.text.strip() == words), what=f"no button {words}")
 
-        self.until(button, what=f"no button {words}").click()
+    @staticmethod
+    def _clicked(elements: Iterator[WebElement]) -> bool:
+        found = next((e for e in elements if e.is_enabled()), None)
+        if found is not None:
+            found.click()
+        return found is not None
 
     def type(self, css: str, words: str, *, clear: bool = True) -> None:
-        element = self.find(css)
-        if clear:
-            self.driver.execute_script("arguments[0].select()", element)
-        element.send_keys(words)
+        def typed() -> bool:
+            element = self.find(css)
+            if clear:
+                self.driver.execute_script("arguments[0].select()", element)
+            element.send_keys(words)
+            return True
+
+        self.until(typed)
+
+    def keys(self, words: str) -> None:
+        """Keys pressed without aiming at anything."""
+        ActionChains(self.driver).send_keys(words).perform()
 
     def drag(self, css: str, by: int, steps: int = 12) -> None:
         chain = ActionChains(self.driver, duration=10).click_and_hold(self.find(css))

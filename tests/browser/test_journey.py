@@ -114,8 +114,7 @@ def test_evidence_filters_sorts_and_inspects_by_keyboard(page: Page) -> None:
     assert scores == sorted(scores, reverse=True)
     page.press_button("rounds")
     page.until(lambda: page.all("[role='columnheader'][aria-sort]")[0].text.startswith("rounds"))
-    body = page.find("body")
-    body.send_keys("/")
+    page.keys("/")
     page.driver.switch_to.active_element.send_keys("origin = baseline")
     page.until(lambda: len(page.all("[data-trial]")) == 1)
     page.type("[aria-label='Filter trials']", "nonsense")
@@ -123,14 +122,14 @@ def test_evidence_filters_sorts_and_inspects_by_keyboard(page: Page) -> None:
     page.type("[aria-label='Filter trials']", "state = scored")
     page.until(lambda: len(page.all("[data-trial]")) == 8)
     page.run("document.activeElement.blur()")
-    body.send_keys("j")
-    body.send_keys("s")
+    page.keys("j")
+    page.keys("s")
     page.find("[aria-label='on the shortlist']")
-    body.send_keys("\ue007")  # Enter
+    page.keys("\ue007")  # Enter
     page.find("[data-inspector]")
     assert "trial=" in page.driver.current_url
     deep = page.driver.current_url.removeprefix(page.base)
-    body.send_keys("\ue00c")  # Escape
+    page.keys("\ue00c")  # Escape
     page.until(lambda: not page.all("[data-inspector]"))
     page.open(deep)
     page.wait_text("[data-inspector]", "Shortlisted")
@@ -159,23 +158,21 @@ def test_the_decision_is_recorded_and_its_configuration_copied(page: Page) -> No
     page.wait_text("body", "By one standard error")
 
 
-def test_a_running_search_is_steered_and_survives_the_server(page: Page, server: Server) -> None:
+def test_a_running_search_is_steered(page: Page, server: Server) -> None:
     problem = server.get("/problems")[0]
-    body = {"learner": "forest", "space": "trees: 50 .. 120 int", "plan": {"trials": 500, "workers": 1}}
+    body = {"learner": "forest", "space": "trees: 500 .. 900 int", "plan": {"trials": 500, "workers": 1}}
     search = server.call("POST", f"/api/v1/problems/{problem['id']}/searches", body)[1]["id"]
     page.open(f"/p/1/live?search={search}")
-    page.find("[data-live]")
+    page.find("[data-live='1']")
     page.wait_text("[data-workers]", "1 worker")
     page.click("[aria-label='One worker more']")
     page.wait_text("[data-workers]", "2 workers")
     server.until(f"/searches/{search}/lanes", lambda s: {f["lane"] for f in s["fits"]} == {0, 1})
-    page.find("body").send_keys("p")
+    page.keys("p")
     page.find("[data-state='paused']")
     page.press_button("Resume")
     page.find("[data-state='running']")
-    before = len(page.run("return [...document.querySelectorAll('[data-live]')]"))
-    assert before >= 1
-    page.press_button("withdraw")
+    page.click("[aria-label='Withdraw trial 1']")
     server.until(f"/searches/{search}", lambda s: s["trials"]["withdrawn"] == 1)
     page.wait_text("body", "1 withdrawn")
     page.press_button("Stop")
@@ -198,12 +195,11 @@ def test_a_frozen_brief_changes_only_as_a_new_problem(page: Page) -> None:
 def test_keys_go_everywhere_and_dark_is_dark(page: Page) -> None:
     page.open("/p/1/brief")
     page.wait_text("h2", "This brief is frozen")
-    body = page.find("body")
-    body.send_keys("5")
+    page.keys("5")
     page.until(lambda: "/decision" in page.driver.current_url)
-    body.send_keys("?")
+    page.keys("?")
     page.wait_text("h2", "Keys")
-    page.find("body").send_keys("\ue00c")
+    page.keys("\ue00c")
     page.run("window.dispatchEvent(new KeyboardEvent('keydown', {key: 'k', ctrlKey: true}))")
     page.find("[aria-label='Go to']").send_keys("evid\ue007")
     page.until(lambda: "/evidence" in page.driver.current_url)

@@ -10,6 +10,8 @@ export const LightContext = createContext<Light>("connecting");
 export const useLight = () => useContext(LightContext);
 
 const FLUSH = 120; // ms: entries are applied in batches, so that a thousand a second cost eight updates
+const REMEMBERED = 3000; // entries
+const PATCHED = ["lanes", "points", "happening"];
 const SLOW_FLUSH = 700; // ms: for what has to be asked for again
 
 /** Listens to the ledger while the page is seen.
@@ -26,10 +28,12 @@ export function useLedger(): Light {
     let waiting: Entry[] = [];
     let timer: number | undefined;
     let slow: number | undefined;
+    let recent: Entry[] = [];
     const flush = () => {
       timer = undefined;
       const entries = waiting;
       waiting = [];
+      recent = [...recent, ...entries].slice(-REMEMBERED);
       apply(client, entries);
       slow ??= window.setTimeout(() => {
         slow = undefined;
@@ -53,12 +57,21 @@ export function useLedger(): Light {
       };
     };
     const onVisibility = () => (document.visibilityState === "hidden" ? close() : open());
+    // An answer may be older than entries that came while it was under way: they are applied to it again.
+    const stopWatching = client.getQueryCache().subscribe((event) => {
+      if (event.type !== "updated" || event.action.type !== "success" || event.action.manual) return;
+      const [kind, search] = event.query.queryKey;
+      if (!PATCHED.includes(String(kind))) return;
+      const missed = recent.filter((entry) => entry.search_id === search);
+      if (missed.length) queueMicrotask(() => patch(client, search as number, missed));
+    });
     open();
     document.addEventListener("visibilitychange", onVisibility);
     window.addEventListener("pagehide", close);
     window.addEventListener("pageshow", open);
     return () => {
       close();
+      stopWatching();
       document.removeEventListener("visibilitychange", onVisibility);
       window.removeEventListener("pagehide", close);
       window.removeEventListener("pageshow", open);
@@ -73,18 +86,21 @@ function apply(client: QueryClient, entries: Entry[]): void {
   const bySearch = Map.groupBy(entries, (entry) => entry.search_id);
   for (const [search, own] of bySearch) {
     if (search === null) continue;
-    const trials = own.filter((entry) => entry.kind === "trial");
-    const fits = own.filter((entry) => entry.kind === "fit");
-    if (fits.length) client.setQueryData<Lanes>(keys.lanes(search), (held) => held && patchLanes(held, fits));
-    if (trials.length) {
-      client.setQueryData<Points>(keys.points(search), (held) => held && patchPoints(held, trials));
-      client.setQueryData<Happening>(["happening", search], (held) => held && patchHappening(held, trials));
-      if (trials.some((entry) => entry.data.ended_at !== null))
-        void client.invalidateQueries({ queryKey: keys.rows(search) });
-    }
+    patch(client, search, own);
+    if (own.some((entry) => entry.kind === "trial" && entry.data.ended_at !== null))
+      void client.invalidateQueries({ queryKey: keys.rows(search) });
     if (own.some((entry) => entry.kind === "search" || entry.kind === "decision")) {
       void client.invalidateQueries({ queryKey: ["problems"] });
       void client.invalidateQueries({ queryKey: ["finalists"] });
     }
   }
+}
+
+function patch(client: QueryClient, search: number, entries: Entry[]): void {
+  const trials = entries.filter((entry) => entry.kind === "trial");
+  const fits = entries.filter((entry) => entry.kind === "fit");
+  if (fits.length) client.setQueryData<Lanes>(keys.lanes(search), (held) => held && patchLanes(held, fits));
+  if (!trials.length) return;
+  client.setQueryData<Points>(keys.points(search), (held) => held && patchPoints(held, trials));
+  client.setQueryData<Happening>(["happening", search], (held) => held && patchHappening(held, trials));
 }

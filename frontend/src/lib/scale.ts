@@ -102,7 +102,7 @@ export function ticks(axis: Axis, most = 7): number[] {
     const from = Math.floor(Math.log10(axis.low));
     const to = Math.ceil(Math.log10(axis.high));
     const parts = to - from > 4 ? [1] : to - from > 2 ? [1, 3] : [1, 2, 5];
-    const all = Array.from({ length: to - from + 1 }, (_, i) => parts.map((m) => m * 10 ** (from + i))).flat();
+    const all = Array.from({ length: to - from + 1 }, (_, i) => parts.map((m) => Number(`${m}e${from + i}`))).flat();
     const inside = all.filter((t) => t >= axis.low * 0.999 && t <= axis.high * 1.001);
     const keep = Math.max(1, Math.ceil(inside.length / most));
     return inside.filter((_, i) => i % keep === 0);

@@ -10,6 +10,10 @@ import { withError } from "../../lib/format";
 import { CopyConfiguration } from "../inspector/CopyConfiguration";
 import { FoldMatrix } from "./FoldMatrix";
 
+interface Picked {
+  trial: number;
+  rule: string;
+}
 type Finalists = Schemas["FinalistsView"];
 
 export function DecisionStage() {
@@ -35,7 +39,7 @@ function Bench({
 }) {
   const [top, setTop] = useState(10);
   const finalists = useFinalists(problem.id, top);
-  const [picked, setPicked] = useState<number | null>(null);
+  const [picked, setPicked] = useState<Picked | null>(null);
   if (finalists.isError)
     return (
       <p className="stage ember" role="alert">
@@ -56,7 +60,14 @@ function Bench({
       </div>
     );
   const { decision, suggestions } = finalists.data;
-  const chosen = picked ?? decision?.trial_id ?? suggestions[0]?.trial_id ?? null;
+  const first = suggestions[0];
+  const chosen: Picked | null =
+    picked ??
+    (decision
+      ? { trial: decision.trial_id, rule: decision.rule }
+      : first
+        ? { trial: first.trial_id, rule: first.rule }
+        : null);
   return (
     <div
       className="stage"
@@ -76,9 +87,9 @@ function Bench({
         <FoldMatrix
           problem={problem}
           finalists={finalists.data.finalists}
-          chosen={chosen}
+          chosen={chosen?.trial ?? null}
           inspected={inspected}
-          onChoose={setPicked}
+          onChoose={(trial) => setPicked({ trial, rule: "by hand" })}
           onInspect={inspect}
         />
         <p className="small soft">
@@ -99,21 +110,21 @@ function Choice({
 }: {
   problem: Problem;
   found: Finalists;
-  chosen: number | null;
-  onChoose: (id: number) => void;
+  chosen: Picked | null;
+  onChoose: (picked: Picked) => void;
 }) {
   const [reason, setReason] = useState("");
   const [signer, setSigner] = useState("");
   const client = useQueryClient();
   const { decision, suggestions, finalists } = found;
-  const finalist = finalists.find((f) => f.trial.id === chosen);
-  const by = suggestions.find((s) => s.trial_id === chosen);
+  const finalist = finalists.find((f) => f.trial.id === chosen?.trial);
+  const by = suggestions.find((s) => s.trial_id === chosen?.trial && s.rule === chosen.rule);
   const decide = useMutation<Schemas["DecisionView"], Refusal>({
     mutationFn: () =>
       settled(
         api.POST("/api/v1/problems/{problem_id}/decisions", {
           params: { path: { problem_id: problem.id } },
-          body: { trial_id: chosen!, rule: by?.rule ?? "by hand", reason: reason || (by?.reason ?? ""), signer },
+          body: { trial_id: chosen!.trial, rule: by?.rule ?? "by hand", reason: reason || (by?.reason ?? ""), signer },
         }),
       ),
     onSuccess: () => {
@@ -121,7 +132,7 @@ function Choice({
       void client.invalidateQueries({ queryKey: keys.problem(problem.id) });
     },
   });
-  const settledHere = decision && decision.trial_id === chosen;
+  const settledHere = decision && decision.trial_id === chosen?.trial;
   return (
     <aside className="col" style={{ gap: 14, position: "sticky", top: 18 }}>
       <section className="sheet col" style={{ padding: 14 }}>
@@ -134,9 +145,9 @@ function Choice({
               gap: 2,
               padding: "8px 10px",
               borderRadius: 6,
-              background: s.trial_id === chosen ? "var(--honey-tint)" : "var(--sunk)",
+              background: s.trial_id === chosen?.trial && s.rule === chosen.rule ? "var(--honey-tint)" : "var(--sunk)",
             }}
-            onClick={() => onChoose(s.trial_id)}
+            onClick={() => onChoose({ trial: s.trial_id, rule: s.rule })}
             data-rule={s.rule}
           >
             <b>{s.rule[0]!.toUpperCase() + s.rule.slice(1)}</b>

@@ -1,4 +1,5 @@
-import type { Lanes, Search, TrialRow } from "../../api/client";
+import { useMutation } from "@tanstack/react-query";
+import type { Lanes, Refusal, Search, TrialRow } from "../../api/client";
 import { withdrawTrial } from "../../api/hooks";
 import { duration, scalar, withError } from "../../lib/format";
 import type { ScoreScale } from "../../lib/ramp";
@@ -16,12 +17,18 @@ interface Props {
 /** Right of the curves: what runs now, and what ended last with its outcome in words. */
 export function NowAndLast({ search, folds, scale, lanes, inspect }: Props) {
   const happening = useHappening(search.id).data;
+  const withdrawal = useMutation<unknown, Refusal, number>({ mutationFn: withdrawTrial });
   const live = Object.values(happening?.live ?? {}).sort((a, b) => a.number - b.number);
   const searched = search.parameters.filter((p) => p.kind !== "fixed").map((p) => String(p.name));
   return (
     <aside className="col" style={{ gap: 14 }}>
       <section className="sheet col" style={{ padding: "12px 14px" }}>
         <h2>Running now</h2>
+        {withdrawal.error && (
+          <p role="alert" className="small ember">
+            {withdrawal.error.message}
+          </p>
+        )}
         {live.length === 0 && (
           <p className="small soft">
             {search.state === "running" ? "Workers are starting …" : `Nothing: the search is ${search.state}.`}
@@ -40,7 +47,7 @@ export function NowAndLast({ search, folds, scale, lanes, inspect }: Props) {
               />
               <button
                 className="plain-button small ember"
-                onClick={() => void withdrawTrial(trial.id)}
+                onClick={() => withdrawal.mutate(trial.id)}
                 aria-label={`Withdraw trial ${trial.number}`}
               >
                 withdraw
