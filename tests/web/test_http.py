@@ -32,7 +32,7 @@ class Client:
         if status is not None:
             assert answer.status_code == status, answer.get_data(as_text=True)
         check(method, path, answer)
-        return answer.get_json() if "json" in (answer.mimetype or "") else answer.get_data()
+        return answer.get_json() if (answer.mimetype or "").endswith("json") else answer.get_data()
 
 
 def check(method: str, path: str, answer: Any) -> None:
@@ -46,7 +46,7 @@ def check(method: str, path: str, answer: Any) -> None:
     described = DOCUMENT["paths"][known][method.lower()]["responses"]
     expected = described.get(str(answer.status_code), described["default"])
     schema = expected.get("content", {}).get(answer.mimetype, {}).get("schema")
-    if "json" in (answer.mimetype or "") and answer.status_code != 304:
+    if (answer.mimetype or "").endswith("json") and answer.status_code != 304:
         assert schema is not None, (
             f"{method} {path} answers {answer.status_code} {answer.mimetype}, which the document does not know"
         )

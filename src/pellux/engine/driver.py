@@ -1,6 +1,8 @@
 """The driver: one thread a running search, which carries out the coordinator's commands.
 
-First the store, then the world: what a batch of events changes is committed before any of its commands reaches a worker.
+First the store, then the world: nobody hears of anything that is not committed. Commits are grouped: while events come
+fast, what they change is written together every few hundredths of a second, in their order, and workers go on meanwhile.
+A crash can lose no more than the last group, which nobody has heard of; those fits are done again with the same outcome.
 """
 
 from __future__ import annotations
@@ -9,6 +11,7 @@ import logging
 import queue
 import threading
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from typing import Protocol
 
 from pellux.core.errors import Conflict
@@ -35,6 +38,7 @@ from pellux.engine.runners import Clock, Runner
 
 log = logging.getLogger("pellux.engine")
 TICK = 0.5
+GROUP = 0.03  # seconds that a change may wait for its commit
 
 
 class Recorder(Protocol):
@@ -62,6 +66,8 @@ class Driver(threading.Thread):
         self._inbox: queue.SimpleQueue[Event] = queue.SimpleQueue()
         self._leaving = threading.Event()
         self._finished = False
+        self._unsaved: list[Save] = []
+        self._last_save = 0.0
         self.error: Exception | None = None
 
     def post(self, event: Event) -> None:
@@ -78,16 +84,25 @@ class Driver(threading.Thread):
             self._process([Begin(self._clock())])
             last_tick = self._clock()
             while not self._finished and not self._leaving.is_set():
-                events: list[Event] = [*self._runner.wait(TICK), *self._drain()]
+                events: list[Event] = [*self._runner.wait(GROUP if self._unsaved else TICK), *self._drain()]
                 if self._clock() - last_tick >= TICK:
                     last_tick = self._clock()
                     events.append(Tick(last_tick))
                 self._process(events)
+                if not events or self._clock() - self._last_save >= GROUP:
+                    self._save()
+            self._save()
         except Exception as error:  # the search stays as the store has it and can be resumed
             log.exception("The search's driver ended by an error")
             self.error = error
         finally:
             self._runner.close()
+
+    def _save(self) -> None:
+        if self._unsaved:
+            self._recorder.save(self._unsaved)
+            self._unsaved = []
+        self._last_save = self._clock()
 
     def _drain(self) -> list[Event]:
         found = []
@@ -104,9 +119,7 @@ class Driver(threading.Thread):
                     commands += self._coordinator.handle(event)
                 except Conflict as refusal:  # a person's wish that came too late
                     log.info("Refused: %s", refusal.message)
-            saves = [command for command in commands if isinstance(command, (SaveSearch, SaveTrial, SaveFit))]
-            if saves:
-                self._recorder.save(saves)
+            self._unsaved += [_as_it_is(command) for command in commands if isinstance(command, (SaveSearch, SaveTrial, SaveFit))]
             events = [answer for command in commands if (answer := self._carry_out(command)) is not None]
 
     def _carry_out(self, command: Command) -> Event | None:
@@ -130,3 +143,10 @@ class Driver(threading.Thread):
             log.exception("The strategy failed")
             return ProposalFailed(f"{type(error).__name__}: {error}", self._clock())
         return Proposal(number, configuration, self._clock())
+
+
+def _as_it_is(save: Save) -> Save:
+    """A trial goes on changing until its group is written: keep it as it is now."""
+    if isinstance(save, SaveTrial):
+        return replace(save, trial=replace(save.trial, fits=dict(save.trial.fits)))
+    return save

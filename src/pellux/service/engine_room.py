@@ -34,10 +34,11 @@ class StrategyProposer:
 
     def __init__(self, space: Space, key: str, seed: int, metric: Metric) -> None:
         self._space, self._propose, self._seed, self._sign = space, strategy(key).propose, seed, metric.sign
+        self._known: dict[int, Observation] = {}
 
     def propose(self, number: int, coordinator: Coordinator) -> Mapping[str, Value] | None:
         own = [t for t in coordinator.trials.values() if t.origin != "baseline"]
-        history = [self._observation(trial) for trial in own if trial.state.ended]
+        history = [self._known.get(t.number) or self._observation(t) for t in own if t.state.ended]
         pending = [trial.configuration for trial in own if not trial.state.ended]
         rng: Generator = generator(self._seed, number)
         answer = self._propose(self._space, history, pending, 1, rng)
@@ -45,7 +46,9 @@ class StrategyProposer:
 
     def _observation(self, trial: Trial) -> Observation:
         scores = tuple(None if score is None else self._sign * score for score in trial.scores)
-        return Observation(trial.configuration, scores, trial.seconds, trial.state.value)
+        found = Observation(trial.configuration, scores, trial.seconds, trial.state.value)
+        self._known[trial.number] = found  # an ended trial does not change any more
+        return found
 
 
 class EngineRoom:

@@ -6,22 +6,31 @@ import json
 from collections.abc import Sequence
 from typing import Any
 
-from sqlalchemy import func, insert, select, update
+from sqlalchemy import bindparam, func, insert, select, update
 from sqlalchemy.dialects.sqlite import insert as upsert
 from sqlalchemy.orm import Session
 
-from pellux.store.models import Fit, Ledger, Problem, Search, Trial
+from pellux.store.models import Base, Fit, Ledger, Problem, Search, Trial
+
+
+def _upsert(table: type[Base], key: tuple[str, ...], changing: tuple[str, ...], **fixed: Any) -> Any:
+    statement = upsert(table).values({name: bindparam(name) for name in (*key, *changing)} | fixed)
+    return statement.on_conflict_do_update(index_elements=list(key), set_={name: statement.excluded[name] for name in changing})
+
+
+# Built once: building a statement costs more than running it.
+_BORN = ("origin", "configuration", "seen", "pending", "created_at")
+_CHANGING = ("state", "reason", "scores", "mean", "error", "rank_score", "seconds", "ended_at")
+_FIT_KEY = ("search_id", "trial", "fold")
+_PUT_TRIAL = _upsert(Trial, ("search_id", "number"), (*_BORN, *_CHANGING), note="", tags=[], shortlisted=False)
+_PUT_FIT = _upsert(Fit, _FIT_KEY, tuple(c.name for c in Fit.__table__.columns if not c.primary_key))
+_APPEND = insert(Ledger)
+_NEWEST = select(func.max(Ledger.id))
 
 
 def put_trials(session: Session, rows: Sequence[dict[str, Any]]) -> None:
     """Insert trials, or bring them up to date; their identity is (search_id, number)."""
-    changing = ("state", "reason", "scores", "mean", "error", "rank_score", "seconds", "ended_at")
-    statement = upsert(Trial).values(note="", tags=[], shortlisted=False)
-    statement = statement.on_conflict_do_update(
-        index_elements=["search_id", "number"], set_={name: statement.excluded[name] for name in changing}
-    )
-    for row in rows:
-        session.execute(statement, row)
+    session.connection().execute(_PUT_TRIAL, list(rows))
 
 
 def trial_ids(session: Session, search_id: int, numbers: Sequence[int]) -> dict[int, int]:
@@ -31,12 +40,7 @@ def trial_ids(session: Session, search_id: int, numbers: Sequence[int]) -> dict[
 
 
 def put_fits(session: Session, rows: Sequence[dict[str, Any]]) -> None:
-    statement = upsert(Fit)
-    changing = [c.name for c in Fit.__table__.columns if not c.primary_key]
-    statement = statement.on_conflict_do_update(
-        index_elements=["search_id", "trial", "fold"], set_={name: statement.excluded[name] for name in changing}
-    )
-    session.execute(statement, list(rows))
+    session.connection().execute(_PUT_FIT, list(rows))
 
 
 def put_search(session: Session, search_id: int, **changes: Any) -> None:
@@ -53,12 +57,12 @@ def append_ledger(session: Session, entries: Sequence[tuple[float, int | None, s
         {"at": at, "search_id": search_id, "kind": kind, "payload": json.dumps(payload, separators=(",", ":"))}
         for at, search_id, kind, payload in entries
     ]
-    session.execute(insert(Ledger), rows)
+    session.connection().execute(_APPEND, rows)
     return newest_entry(session)
 
 
 def newest_entry(session: Session) -> int:
-    return session.scalar(select(func.max(Ledger.id))) or 0
+    return session.connection().execute(_NEWEST).scalar() or 0
 
 
 def entries_after(session: Session, after: int, search_id: int | None, limit: int) -> list[tuple[int, float, str, int | None, str]]:

@@ -9,11 +9,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Protocol
 
 from numpy.random import Generator
 
-from pellux.core.space import Configuration, Space
+from pellux.core.space import Configuration, Space, identity
 
 
 @dataclass(frozen=True)
@@ -34,6 +35,11 @@ class Observation:
     scores: tuple[float | None, ...]
     seconds: float
     state: str
+
+    @cached_property
+    def identity(self) -> str:
+        """Equal exactly for observations of the same configuration."""
+        return identity(self.configuration)
 
 
 History = Sequence[Observation]

@@ -16,7 +16,7 @@ TRIES = 200
 
 
 def propose(space: Space, history: History, pending: Sequence[Configuration], count: int, rng: Generator) -> Proposed:
-    taken = {identity(o.configuration) for o in history} | {identity(c) for c in pending}
+    taken = {o.identity for o in history} | {identity(c) for c in pending}
     found: list[dict[str, Value]] = []
     while len(found) < count:
         fresh = _draw(space, taken, rng) or _next_free(space, taken, rng)
