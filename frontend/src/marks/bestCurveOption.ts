@@ -13,6 +13,7 @@ interface Input {
   inks: Record<"ink" | "soft" | "rule" | "honey" | "sheet", string>;
 }
 
+const SHADES = 12;
 const FONT = "Inter Variable, system-ui, sans-serif";
 
 export function bestOption({ points, larger, metric, baseline, by, inks }: Input) {
@@ -32,6 +33,27 @@ export function bestOption({ points, larger, metric, baseline, by, inks }: Input
   const last = trace[trace.length - 1];
   const right = last ? x(last) : 1;
   const few = dots.length <= 400;
+  /** Each dot with its own colour and rim. */
+  const ownDots = () => ({
+    type: "scatter",
+    data: dots.map((value) => ({
+      value,
+      ...(value[1] === value[3] ? {} : { symbol: "triangle", symbolRotate: larger ? 180 : 0 }),
+      itemStyle: { color: ramp(goodness(value[3]!, scale)), borderColor: inks.sheet, borderWidth: 0.8 },
+    })),
+    symbolSize: 8,
+    cursor: "pointer",
+  });
+  /** Thousands of dots: a few colours, each drawn in one go. */
+  const sharedDots = () =>
+    Array.from({ length: SHADES }, (_, shade) => ({
+      type: "scatter",
+      data: dots.filter((value) => Math.min(Math.floor(goodness(value[3]!, scale) * SHADES), SHADES - 1) === shade),
+      symbolSize: 4,
+      large: true,
+      largeThreshold: 1,
+      itemStyle: { color: ramp((shade + 0.5) / SHADES) },
+    }));
   return {
     animation: false,
     textStyle: { fontFamily: FONT, color: inks.soft },
@@ -83,25 +105,13 @@ export function bestOption({ points, larger, metric, baseline, by, inks }: Input
           ? { show: true, formatter: "baseline", color: inks.soft, fontSize: 11, offset: [-58, larger ? 10 : -10] }
           : undefined,
       },
-      {
-        type: "scatter",
-        data: dots.map((value) => ({
-          value,
-          ...(value[1] === value[3] ? {} : { symbol: "triangle", symbolRotate: larger ? 180 : 0 }),
-          itemStyle: {
-            color: ramp(goodness(value[3]!, scale)),
-            borderColor: few ? inks.sheet : undefined,
-            borderWidth: few ? 0.8 : 0,
-          },
-        })),
-        symbolSize: few ? 8 : 4,
-        large: false,
-        cursor: "pointer",
-      },
+      ...(few ? [ownDots()] : sharedDots()),
       {
         type: "line",
         step: "end",
-        data: trace.map((p) => [x(p), p.best]),
+        data: trace
+          .filter((p, i) => p.best !== trace[i - 1]?.best || i === trace.length - 1)
+          .map((p) => [x(p), p.best]),
         lineStyle: { color: inks.honey, width: 2.4 },
         symbol: "none",
         silent: true,

@@ -82,6 +82,7 @@ class Coordinator:
         self._short_fits: float | None = None
         self._out: list[Command] = []
         self._live = {number for number, trial in self.trials.items() if not trial.state.ended}
+        self._ended = [trial for number, trial in sorted(self.trials.items()) if trial.state.ended]
         self._scored = sum(t.state is TrialState.SCORED for t in self.trials.values())
         self._proposed = sum(t.origin == "proposed" for t in self.trials.values())
         for number in sorted(self._live):
@@ -227,9 +228,18 @@ class Coordinator:
 
     # Trials and fits
 
+    def ended_since(self, count: int) -> list[Trial]:
+        """The trials that ended after the first `count` of them, in the order in which they ended."""
+        return self._ended[count:]
+
+    @property
+    def live(self) -> list[Trial]:
+        """The trials that have not ended, oldest first."""
+        return [self.trials[number] for number in sorted(self._live)]
+
     @property
     def _seen(self) -> int:
-        return len(self.trials) - len(self._live)
+        return len(self._ended)
 
     def _fit(self, key: Key) -> Fit:
         return self.trials[key[0]].fits[key[1]]
@@ -273,6 +283,7 @@ class Coordinator:
     def _end_trial(self, trial: Trial, state: TrialState, reason: str, at: float) -> None:
         trial.state, trial.reason, trial.ended_at = state, reason, at
         self._live.discard(trial.number)
+        self._ended.append(trial)
         self._out.append(SaveTrial(trial, at))
 
     def _withdraw(self, trial: Trial, reason: str, at: float) -> None:

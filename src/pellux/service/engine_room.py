@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import threading
+from bisect import insort
 from collections.abc import Callable, Mapping
+from operator import itemgetter
 from typing import Any
 
 import psutil
@@ -34,21 +36,23 @@ class StrategyProposer:
 
     def __init__(self, space: Space, key: str, seed: int, metric: Metric) -> None:
         self._space, self._propose, self._seed, self._sign = space, strategy(key).propose, seed, metric.sign
-        self._known: dict[int, Observation] = {}
+        self._history: list[tuple[int, Observation]] = []
+        self._heard = 0
 
     def propose(self, number: int, coordinator: Coordinator) -> Mapping[str, Value] | None:
-        own = [t for t in coordinator.trials.values() if t.origin != "baseline"]
-        history = [self._known.get(t.number) or self._observation(t) for t in own if t.state.ended]
-        pending = [trial.configuration for trial in own if not trial.state.ended]
+        for trial in coordinator.ended_since(self._heard):
+            self._heard += 1
+            if trial.origin != "baseline":  # by number, so that a restart sees the very same history
+                insort(self._history, (trial.number, self._observation(trial)), key=itemgetter(0))
+        history = [observation for _, observation in self._history]
+        pending = [trial.configuration for trial in coordinator.live if trial.origin != "baseline"]
         rng: Generator = generator(self._seed, number)
         answer = self._propose(self._space, history, pending, 1, rng)
         return answer.configurations[0] if answer.configurations else None
 
     def _observation(self, trial: Trial) -> Observation:
         scores = tuple(None if score is None else self._sign * score for score in trial.scores)
-        found = Observation(trial.configuration, scores, trial.seconds, trial.state.value)
-        self._known[trial.number] = found  # an ended trial does not change any more
-        return found
+        return Observation(trial.configuration, scores, trial.seconds, trial.state.value)
 
 
 class EngineRoom:

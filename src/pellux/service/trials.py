@@ -11,7 +11,7 @@ from typing import Any
 
 import pyarrow as pa
 import pyarrow.parquet as pq
-from sqlalchemy import ColumnElement, Float, and_, cast, func, select
+from sqlalchemy import ColumnElement, Float, Text, and_, cast, func, select, type_coerce
 from sqlalchemy.orm import Session
 
 from pellux.core.errors import InvalidPlan, NotFound
@@ -26,7 +26,7 @@ from pellux.store.models import Fit, Problem, Search, Trial
 SORTS = {"number": Trial.number, "mean": Trial.mean, "score": Trial.rank_score, "error": Trial.error,
          "seconds": Trial.seconds, "state": Trial.state, "seen": Trial.seen}  # fmt: skip
 COMPARISON = re.compile(r"\s*([A-Za-z_]\w*)\s*(<=|>=|!=|=|<|>)\s*(.+?)\s*\Z")
-LANE_FITS = 2000
+LANE_FITS = 1200
 
 
 def trial_row(trial: Trial) -> TrialRow:
@@ -95,11 +95,13 @@ def points(workspace: Workspace, search_id: int) -> PointsView:
         rows = session.execute(
             select(
                 Trial.number, Trial.id, Trial.state, Trial.origin, Trial.mean, Trial.error, Trial.seconds, Trial.ended_at,
-                Trial.configuration,
+                type_coerce(Trial.configuration, Text),
             ).where(Trial.search_id == search_id, Trial.ended_at.is_not(None)).order_by(Trial.number)
         ).all()  # fmt: skip
-    columns = list(zip(*rows, strict=True)) if rows else [()] * 9
-    numbers, ids, states, origins, means, errors, seconds, ended_at, configurations = (list(c) for c in columns)
+    columns: Any = list(zip(*rows, strict=True)) if rows else [()] * 9
+    *columns, texts = (list(c) for c in columns)
+    numbers, ids, states, origins, means, errors, seconds, ended_at = columns
+    configurations = json.loads(f"[{','.join(texts)}]")  # all in one go: far faster than row by row
     names = list(dict.fromkeys(name for c in configurations for name in c))
     return PointsView.model_construct(
         numbers=numbers, ids=ids, states=states, origins=origins, means=means, errors=errors, seconds=seconds,
@@ -111,13 +113,13 @@ def lanes(workspace: Workspace, search_id: int) -> LanesView:
     """The newest fits with the worker lane and the time they ran: for drawing."""
     with workspace.database.read() as session:
         get_search(session, search_id)
-        rows = session.scalars(
-            select(Fit)
+        rows = session.execute(
+            select(*(getattr(Fit, name) for name in FitView.model_fields))
             .where(Fit.search_id == search_id, Fit.started_at.is_not(None))
             .order_by(Fit.started_at.desc())
             .limit(LANE_FITS)
-        )
-        fits = [FitView(**_fit_fields(fit)) for fit in rows]
+        ).all()
+        fits = [FitView.model_construct(**row._mapping) for row in rows]
     return LanesView(fits=fits[::-1], now=workspace.clock())
 
 
