@@ -33,7 +33,10 @@ def take(page: Page) -> None:
         page.shoot(FOLDER / f"{name}.png")
 
     page.open("/p/2/live")
-    page.until(lambda: page.run("return +document.querySelector(\"[data-figures='live']\")?.innerText.split('/')[0]") >= 40, 180)
+    page.until(
+        lambda: int(page.text("[data-figures='live']").partition("/")[0]) >= 40 if "/" in page.text("[data-figures='live']") else 0,
+        180,
+    )
     page.find("[data-finished='yes']")
     shoot("live")
     page.open("/")

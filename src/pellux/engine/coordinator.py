@@ -41,7 +41,7 @@ from pellux.engine.messages import (
 from pellux.engine.model import Fit, FitState, Limits, Outcome, SearchState, Trial, TrialState
 
 Key = tuple[int, int]  # trial number, fold
-SHORT_FIT = 0.05  # seconds; below, a worker is handed its next fit before it ends the last, to hide the round trip
+SHORT_FIT = 0.2  # seconds; below, a worker is handed its next fit before it ends the last, to hide the round trip
 HOPELESS = 5  # trials that may fail before any is scored
 FAILED_STARTS = 3  # beyond one a worker: losses in a row without a fit having begun
 SAVE_SECONDS = 2.0  # how much running time a crash may forget
