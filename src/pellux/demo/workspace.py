@@ -15,6 +15,7 @@ from pellux.service.workspace import Workspace
 
 WARM = "Warm arrivals: will a load arrive too warm?"
 ENERGY = "Energy per trip: how many kWh?"
+FIRST_TRIALS, LIVE_TRIALS = 30, 120
 FIRST_SPACE = """\
 rate:     0.01 .. 0.3 log
 rounds:   40 .. 200 int log
@@ -51,7 +52,7 @@ def furnish(folder: Path, say: Callable[[str], None]) -> bool:
         problem = create_problem(workspace, brief)
         label_problem(workspace, problem, None, ["classification", "cold chain"])
         room = EngineRoom(workspace)
-        plan = SettingsRequest(trials=30, seed=3)
+        plan = SettingsRequest(trials=FIRST_TRIALS, seed=3)
         search = launch(room, problem, SearchRequest(learner="boosting", space=FIRST_SPACE, plan=plan))
         room.join(search)
         room.close()
@@ -66,5 +67,5 @@ def start_live(room: EngineRoom) -> None:
     if problem is None or problem.running:
         return
     seed = 11 + len(list_searches(room, problem.id))
-    plan = SettingsRequest(trials=120, seed=seed)
+    plan = SettingsRequest(trials=LIVE_TRIALS, seed=seed)
     launch(room, problem.id, SearchRequest(learner="boosting", space=LIVE_SPACE, plan=plan))

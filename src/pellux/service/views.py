@@ -330,14 +330,6 @@ class ConfigurationView(View):
     text: str
 
 
-class EventEntry(View):
-    id: int
-    at: float
-    kind: str
-    search_id: int | None
-    data: dict[str, Any]
-
-
 class ProblemDocument(View):
     """RFC 9457 problem document."""
 

@@ -77,12 +77,8 @@ function Card({ problem, onTag }: { problem: Problem; onTag: (tag: string) => vo
               <div style={{ fontFamily: "var(--display)", fontSize: 27, lineHeight: 1.1 }}>
                 {score(best.score, best.error)}
               </div>
-              <div className="small soft">
-                best, ± {best.error ? score(best.error, best.error) : "–"}
-                {baseline && (
-                  <span style={{ whiteSpace: "nowrap" }}> · baseline {withError(baseline.score, baseline.error)}</span>
-                )}
-              </div>
+              <div className="small soft">best{best.error ? `, ± ${score(best.error, best.error)}` : ""}</div>
+              {baseline && <div className="small soft">baseline {withError(baseline.score, baseline.error)}</div>}
             </div>
             <Spark values={problem.spark} larger={brief.larger_is_better} baseline={baseline?.score ?? null} />
           </>

@@ -1,0 +1,53 @@
+"""The demo workspace: two problems, a finished search, one that starts with the demo, and no second one beside it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from pellux.demo import workspace as demo
+from pellux.demo.generator import energy_per_trip, warm_arrivals
+from pellux.service.engine_room import EngineRoom
+from pellux.service.problems import list_problems, split_view
+from pellux.service.searches import list_searches
+from pellux.service.workspace import Workspace
+
+
+@pytest.mark.slow
+def test_the_demo_is_furnished_once_and_has_a_live_search(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(demo, "FIRST_TRIALS", 1)
+    monkeypatch.setattr(demo, "LIVE_TRIALS", 1)
+    said: list[str] = []
+    assert demo.furnish(tmp_path / "demo", said.append)
+    assert not demo.furnish(tmp_path / "demo", said.append)
+    assert len(said) == 1
+    room = EngineRoom(Workspace(tmp_path / "demo"))
+    try:
+        warm, energy = list_problems(room.workspace)
+        assert (warm.name, warm.searches, warm.trials) == (demo.WARM, 1, 1)
+        assert (warm.brief.task, warm.brief.metric, warm.brief.classes) == ("binary", "average precision", ["no", "yes"])
+        assert (energy.name, energy.searches, energy.brief.metric_label) == (demo.ENERGY, 0, "RMSE ↓")
+        assert {"unit_id", "departed_on"}.isdisjoint(warm.brief.features)
+        parts = split_view(room.workspace, warm.id).parts
+        assert [p.rows for p in parts] == [960] * 5 + [1200]
+        demo.start_live(room)
+        live = list_searches(room, warm.id)[0]
+        assert (live.number, live.state) == (2, "running")
+        demo.start_live(room)
+        assert len(list_searches(room, warm.id)) == 2, "one live search is enough"
+        assert room.join(live.id, 60)
+    finally:
+        room.close()
+        room.workspace.close()
+
+
+def test_the_scenario_has_the_shape_it_promises() -> None:
+    warm = warm_arrivals()
+    assert len(warm["cargo"]) == 6000
+    assert 0.10 < (warm["arrived_warm"] == "yes").mean() < 0.12
+    assert 0 < np.isnan(warm["compressor_hours"]).mean() < 0.1
+    energy = energy_per_trip()["energy_kwh"]
+    assert np.mean(energy) > 1.2 * np.median(energy), "the target is skewed"
+    assert (warm_arrivals(seed=1)["ambient_c"] != warm["ambient_c"]).any()
