@@ -55,6 +55,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/spaces/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What changed from one space to another. */
+        post: operations["post_space_comparison"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/data": {
         parameters: {
             query?: never;
@@ -227,6 +244,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/problems/{problem_id}/forecast": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Validate a search and say what it would do and how long it would take. */
+        post: operations["post_forecast"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/problems/{problem_id}/rehearsals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Run a few cheap fits of a search, and forecast it by what they cost. */
+        post: operations["post_rehearsal"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/problems/{problem_id}/past-results": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep results from elsewhere for warm starts; they are never ranked. */
+        post: operations["post_past_results"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/searches/{search_id}/repeats": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Launch a search's plan once more, with overrides. */
+        post: operations["post_repeat"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/problems/{problem_id}/searches": {
         parameters: {
             query?: never;
@@ -239,23 +324,6 @@ export interface paths {
         put?: never;
         /** Launch a search. */
         post: operations["post_search"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/problems/{problem_id}/forecast": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Validate a search and count what it would do. */
-        post: operations["post_forecast"];
         delete?: never;
         options?: never;
         head?: never;
@@ -313,6 +381,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/searches/{search_id}/budget": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Raise, lower or take away budgets while the search runs. */
+        put: operations["put_search_budget"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/searches/{search_id}/trials": {
         parameters: {
             query?: never;
@@ -323,7 +408,8 @@ export interface paths {
         /** A page of trials, sorted and filtered. */
         get: operations["get_trials"];
         put?: never;
-        post?: never;
+        /** Try a configuration by hand. */
+        post: operations["post_trial"];
         delete?: never;
         options?: never;
         head?: never;
@@ -639,6 +725,28 @@ export interface components {
             /** Why */
             why: string;
         };
+        /**
+         * ComparisonRequest
+         * @description Two spaces as text.
+         */
+        ComparisonRequest: {
+            /** One */
+            one: string;
+            /** Other */
+            other: string;
+        };
+        /**
+         * ComparisonView
+         * @description How one space differs from another, a line a parameter or requirement.
+         */
+        ComparisonView: {
+            /** Changes */
+            changes: components["schemas"]["SpaceChange"][];
+            /** Configurations Before */
+            configurations_before: number | null;
+            /** Configurations After */
+            configurations_after: number | null;
+        };
         /** ConfigurationView */
         ConfigurationView: {
             /** Format */
@@ -811,7 +919,10 @@ export interface components {
             /** Message */
             message: string;
         };
-        /** ForecastView */
+        /**
+         * ForecastView
+         * @description What a search would do. Seconds are None until a fit's cost is known; low and high hold 80 % of the likely.
+         */
         ForecastView: {
             /** Configurations */
             configurations: number | null;
@@ -823,6 +934,28 @@ export interface components {
             fits: number;
             /** Workers */
             workers: number;
+            /** Strategy */
+            strategy: string;
+            /** Reason */
+            reason: string;
+            /** Starts */
+            starts: number;
+            /** Short Sighted */
+            short_sighted: number;
+            /** Fit Seconds */
+            fit_seconds: number | null;
+            /** Seconds */
+            seconds: number | null;
+            /** Seconds Low */
+            seconds_low: number | null;
+            /** Seconds High */
+            seconds_high: number | null;
+            /** Costs Known */
+            costs_known: number;
+            /** Known */
+            known: number;
+            /** Knowable */
+            knowable: number;
         };
         /** LabelRequest */
         LabelRequest: {
@@ -856,6 +989,32 @@ export interface components {
             tasks: string[];
             /** Settings */
             settings: components["schemas"]["SettingView"][];
+        };
+        /**
+         * LimitsRequest
+         * @description New budgets of a running search; what is left out stays, null takes a budget away.
+         */
+        LimitsRequest: {
+            /**
+             * Trials
+             * @default null
+             */
+            trials?: number | null;
+            /**
+             * Minutes
+             * @default null
+             */
+            minutes?: number | null;
+            /**
+             * Target Score
+             * @default null
+             */
+            "target score"?: number | null;
+            /**
+             * No Gain In
+             * @default null
+             */
+            "no gain in"?: number | null;
         };
         /** MetricView */
         MetricView: {
@@ -912,6 +1071,52 @@ export interface components {
             where?: string;
         };
         /**
+         * PastResultsRequest
+         * @description Results measured elsewhere on the same data: a score for each configuration.
+         */
+        PastResultsRequest: {
+            /** Learner */
+            learner: string;
+            /**
+             * Source
+             * @description Where they come from: a file name, a person.
+             * @default
+             */
+            source?: string;
+            /**
+             * Format
+             * @description csv or jsonl.
+             * @default csv
+             */
+            format?: string;
+            /**
+             * Score
+             * @description The column that holds the score, in the problem's metric.
+             * @default score
+             */
+            score?: string;
+            /**
+             * Columns
+             * @description Column to setting; '-' leaves a column out.
+             * @default {}
+             */
+            columns?: {
+                [key: string]: string;
+            };
+            /**
+             * Text
+             * @description The rows, as CSV with a header or as JSON Lines.
+             */
+            text: string;
+        };
+        /** PastResultsView */
+        PastResultsView: {
+            /** Rows */
+            rows: number;
+            /** Best */
+            best: number;
+        };
+        /**
          * PlanFile
          * @description A plan file: brief, learner, space and plan in one YAML document.
          */
@@ -937,17 +1142,27 @@ export interface components {
             space?: string | null;
             /**
              * @default {
-             *       "strategy": "random",
+             *       "strategy": "automatic",
              *       "early stopping": "none",
              *       "trials": 60,
              *       "minutes": null,
+             *       "target score": null,
+             *       "no gain in": null,
              *       "workers": null,
              *       "seed": 1,
+             *       "starts": [],
+             *       "warm start": "none",
              *       "fit seconds": 600,
              *       "memory mb": null
              *     }
              */
             plan?: components["schemas"]["SettingsRequest"];
+            /**
+             * Overrides
+             * @description What --set changed; kept with the search.
+             * @default []
+             */
+            overrides?: string[];
         };
         /**
          * PointsView
@@ -1030,6 +1245,29 @@ export interface components {
             /** Decided */
             decided: boolean;
         };
+        /** RehearsalFitView */
+        RehearsalFitView: {
+            /** What */
+            what: string;
+            /** Configuration */
+            configuration: {
+                [key: string]: boolean | number | string;
+            };
+            /** State */
+            state: string;
+            /** Score */
+            score: number | null;
+            /** Seconds */
+            seconds: number;
+            /** Message */
+            message: string;
+        };
+        /** RehearsalView */
+        RehearsalView: {
+            /** Fits */
+            fits: components["schemas"]["RehearsalFitView"][];
+            forecast: components["schemas"]["ForecastView"];
+        };
         /** RemarksRequest */
         RemarksRequest: {
             /**
@@ -1049,6 +1287,18 @@ export interface components {
             shortlisted?: boolean | null;
         };
         /**
+         * RepeatRequest
+         * @description A kept plan once more, with values changed for this launch alone.
+         */
+        RepeatRequest: {
+            /**
+             * Overrides
+             * @description key=value, such as plan.trials=10; kept with the new search.
+             * @default []
+             */
+            overrides?: string[];
+        };
+        /**
          * SearchRequest
          * @description A search in an existing problem.
          */
@@ -1063,17 +1313,27 @@ export interface components {
             space?: string | null;
             /**
              * @default {
-             *       "strategy": "random",
+             *       "strategy": "automatic",
              *       "early stopping": "none",
              *       "trials": 60,
              *       "minutes": null,
+             *       "target score": null,
+             *       "no gain in": null,
              *       "workers": null,
              *       "seed": 1,
+             *       "starts": [],
+             *       "warm start": "none",
              *       "fit seconds": 600,
              *       "memory mb": null
              *     }
              */
             plan?: components["schemas"]["SettingsRequest"];
+            /**
+             * Overrides
+             * @description What was changed for this launch alone, as key=value; kept with the search.
+             * @default []
+             */
+            overrides?: string[];
         };
         /** SearchView */
         SearchView: {
@@ -1095,6 +1355,18 @@ export interface components {
             configurations: number | null;
             /** Strategy */
             strategy: string;
+            /** Chosen By */
+            chosen_by: string;
+            /** Strategy Reason */
+            strategy_reason: string;
+            /** Overrides */
+            overrides: string[];
+            /** Warm Start */
+            warm_start: string | number[];
+            /** Target Score */
+            target_score: number | null;
+            /** No Gain In */
+            no_gain_in: number | null;
             /** Early Stopping */
             early_stopping: string;
             /** Budget Trials */
@@ -1147,12 +1419,12 @@ export interface components {
         };
         /**
          * SettingsRequest
-         * @description The budget and manner of a search.
+         * @description The budget and manner of a search. Of several budgets the first that is reached ends it.
          */
         SettingsRequest: {
             /**
              * Strategy
-             * @default random
+             * @default automatic
              */
             strategy?: string;
             /**
@@ -1173,6 +1445,18 @@ export interface components {
              */
             minutes?: number | null;
             /**
+             * Target Score
+             * @description No further trial begins once a trial's mean score is this good.
+             * @default null
+             */
+            "target score"?: number | null;
+            /**
+             * No Gain In
+             * @description No further trial begins after so many trials without a better one.
+             * @default null
+             */
+            "no gain in"?: number | null;
+            /**
              * Workers
              * @description Worker processes; all cores by default.
              * @default null
@@ -1183,6 +1467,20 @@ export interface components {
              * @default 1
              */
             seed?: number;
+            /**
+             * Starts
+             * @description Configurations to try first; what they leave out starts in its usual place.
+             * @default []
+             */
+            starts?: {
+                [key: string]: boolean | number | string;
+            }[];
+            /**
+             * Warm Start
+             * @description Whose trials are known from the start: 'none', 'all', or numbers of searches.
+             * @default none
+             */
+            "warm start"?: ("none" | "all") | number[];
             /**
              * Fit Seconds
              * @description Wall-clock limit of one fit.
@@ -1195,6 +1493,20 @@ export interface components {
              * @default null
              */
             "memory mb"?: number | null;
+        };
+        /** SpaceChange */
+        SpaceChange: {
+            /** Name */
+            name: string;
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "same" | "changed" | "added" | "removed";
+            /** Before */
+            before: string | null;
+            /** After */
+            after: string | null;
         };
         /**
          * SpaceRequest
@@ -1232,6 +1544,14 @@ export interface components {
             }[] | null;
             /** Configurations */
             configurations: number | null;
+            /** At Most */
+            at_most: number | null;
+            /** Grid */
+            grid: number | null;
+            /** Parents */
+            parents: {
+                [key: string]: string;
+            };
             /** Draws */
             draws: {
                 [key: string]: (boolean | number | string)[];
@@ -1427,6 +1747,16 @@ export interface components {
              */
             state: "withdrawn";
         };
+        /**
+         * TryRequest
+         * @description A trial by hand; settings left out take the learner's defaults.
+         */
+        TryRequest: {
+            /** Configuration */
+            configuration: {
+                [key: string]: boolean | number | string;
+            };
+        };
         /** WorkersRequest */
         WorkersRequest: {
             /** Count */
@@ -1536,6 +1866,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SpaceView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_space_comparison: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ComparisonRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparisonView"];
                 };
             };
             /** @description A problem. */
@@ -1941,6 +2304,146 @@ export interface operations {
             };
         };
     };
+    post_forecast: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                problem_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SearchRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ForecastView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_rehearsal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                problem_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SearchRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RehearsalView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_past_results: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                problem_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PastResultsRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PastResultsView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_repeat: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                search_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RepeatRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SearchView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     get_searches: {
         parameters: {
             query?: never;
@@ -1994,41 +2497,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SearchView"];
-                };
-            };
-            /** @description A problem. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDocument"];
-                };
-            };
-        };
-    };
-    post_forecast: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                problem_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["SearchRequest"];
-            };
-        };
-        responses: {
-            /** @description Done. */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ForecastView"];
                 };
             };
             /** @description A problem. */
@@ -2143,6 +2611,41 @@ export interface operations {
             };
         };
     };
+    put_search_budget: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                search_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LimitsRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SearchView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     get_trials: {
         parameters: {
             query?: {
@@ -2167,6 +2670,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TrialPage"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_trial: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                search_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TryRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SearchView"];
                 };
             };
             /** @description A problem. */

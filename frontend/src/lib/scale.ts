@@ -1,28 +1,72 @@
 /** Axes of lanes: from a value to a place and back, and what a dragged end may become. */
 import type { Setting } from "../api/client";
 
-export interface RangeParameter {
+interface Shared {
   name: string;
+  condition?: string; // where it has a value at all
+  start?: string | number | boolean; // what the first trial takes
+  costly?: boolean;
+}
+export interface RangeParameter extends Shared {
   kind: "real" | "integer";
   low: number;
   high: number;
   log: boolean;
   step?: number;
+  levels?: number;
 }
-export interface ChoiceParameter {
-  name: string;
+export interface DistributedParameter extends Shared {
+  kind: "distribution";
+  family: string;
+  arguments: number[];
+  levels?: number;
+}
+export interface ChoiceParameter extends Shared {
   kind: "choice" | "yes-no";
   options: { value: string | number | boolean; weight: number }[];
 }
-export interface FixedParameter {
-  name: string;
+export interface FixedParameter extends Shared {
   kind: "fixed";
   value: string | number | boolean;
 }
-export type Parameter = RangeParameter | ChoiceParameter | FixedParameter;
+export interface Requirement {
+  kind: "requirement";
+  expression: string;
+}
+export type Parameter = RangeParameter | DistributedParameter | ChoiceParameter | FixedParameter;
+export type Entry = Parameter | Requirement;
+
+export const isRequirement = (entry: Entry): entry is Requirement => entry.kind === "requirement";
 
 export const isRange = (p: Parameter): p is RangeParameter => p.kind === "real" || p.kind === "integer";
 export const isChoice = (p: Parameter): p is ChoiceParameter => p.kind === "choice" || p.kind === "yes-no";
+
+/** Lanes in reading order: each conditional one right after the lane that switches it on, with its depth. */
+export function tucked(
+  parameters: Parameter[],
+  parents: Record<string, string>,
+): { parameter: Parameter; depth: number }[] {
+  const found: { parameter: Parameter; depth: number }[] = [];
+  const put = (parameter: Parameter, depth: number) => {
+    if (found.some((f) => f.parameter === parameter)) return;
+    found.push({ parameter, depth });
+    for (const child of parameters) if (parents[child.name] === parameter.name) put(child, depth + 1);
+  };
+  const known = new Set(parameters.map((p) => p.name));
+  for (const parameter of parameters) if (!known.has(parents[parameter.name] ?? "")) put(parameter, 0);
+  for (const parameter of parameters) put(parameter, 0);
+  return found;
+}
+
+/** The axis of a distribution, which has no ends of its own: what its draws span, with room. */
+export function axisOfDraws(draws: (string | number | boolean)[]): Axis | null {
+  const numbers = draws.filter((v) => typeof v === "number");
+  if (numbers.length < 2) return null;
+  const low = Math.min(...numbers);
+  const high = Math.max(...numbers);
+  const room = (high - low) * 0.08 || 1;
+  return { low: low - room, high: high + room, log: false };
+}
 
 export interface Axis {
   low: number;

@@ -4,6 +4,7 @@ import { figure, scalar } from "../lib/format";
 import type { ScoreScale } from "../lib/ramp";
 import {
   axisFor,
+  axisOfDraws,
   isChoice,
   isRange,
   moveEnd,
@@ -37,7 +38,10 @@ export function Lane(props: Props) {
   const [box, width] = useWidth<HTMLDivElement>(500);
   const [moving, setMoving] = useState<{ parameter: RangeParameter; axis: Axis } | null>(null);
   const shown = moving?.parameter ?? parameter;
-  const settled = useMemo(() => (isRange(parameter) ? axisFor(parameter, setting) : null), [parameter, setting]);
+  const settled = useMemo(
+    () => (isRange(parameter) ? axisFor(parameter, setting) : isChoice(parameter) ? null : axisOfDraws(draws)),
+    [parameter, setting, draws],
+  );
   const axis = moving?.axis ?? settled;
   // While an end is dragged neither the axis nor the dots change, so the drag costs one small redraw a frame.
   const marks = useMemo(
@@ -64,6 +68,10 @@ export function Lane(props: Props) {
       <LaneDots dots={marks} width={width} />
       <svg width={width} height={LANE.height} style={{ position: "absolute", inset: 0 }}>
         <path d={drawn.map((x) => `M${x.toFixed(1)} ${LANE.draws}v6`).join("")} stroke="var(--soft)" opacity={0.3} />
+        {shown.kind === "distribution" && axis && <Bell draws={draws} axis={axis} width={width} />}
+        {typeof shown.start === "number" && axis && (
+          <StartFlag x={LANE.inset + toShare(shown.start, axis) * (width - 2 * LANE.inset)} />
+        )}
         {isRange(shown) && axis && <RangeMarks parameter={shown} axis={axis} width={width} setting={setting} />}
         {spot && <circle cx={spot.x} cy={spot.y} r={6} fill="none" stroke="var(--ink)" strokeWidth={1.8} />}
         {isRange(shown) &&
@@ -85,6 +93,66 @@ export function Lane(props: Props) {
       </svg>
       {isChoice(shown) && <Options parameter={shown} width={width} onChange={onChange} />}
     </div>
+  );
+}
+
+/** Where the first trial stands. */
+function StartFlag({ x }: { x: number }) {
+  return (
+    <g>
+      <title>start</title>
+      <path
+        d={`M${x} ${LANE.top - 2}V${LANE.floor + 4}`}
+        stroke="var(--honey)"
+        strokeWidth={1.5}
+        strokeDasharray="2 2"
+      />
+      <path d={`M${x} ${LANE.top - 6}h11l-3 4 3 4h-11z`} fill="var(--honey)" />
+    </g>
+  );
+}
+
+/** How a distribution is drawn from: its draws in slim columns. */
+function Bell({ draws, axis, width }: { draws: Scalar[]; axis: Axis; width: number }) {
+  const columns = 32;
+  const counts = new Array<number>(columns).fill(0);
+  for (const value of draws)
+    if (typeof value === "number") {
+      const at = Math.floor(toShare(value, axis) * columns);
+      if (at >= 0 && at < columns) counts[at]! += 1;
+    }
+  const most = Math.max(...counts, 1);
+  const room = (width - 2 * LANE.inset) / columns;
+  return (
+    <g>
+      {counts.map((n, i) => {
+        const high = (n / most) * (LANE.floor - LANE.top);
+        return (
+          <rect
+            key={i}
+            x={LANE.inset + i * room + 0.5}
+            width={Math.max(room - 1, 1)}
+            y={LANE.floor - high}
+            height={high}
+            fill="var(--spruce)"
+            opacity={0.14}
+          />
+        );
+      })}
+      <path d={`M${LANE.inset} ${LANE.floor + 4}H${width - LANE.inset}`} stroke="var(--spruce)" strokeWidth={2} />
+      {ticks(axis).map((tick) => (
+        <text
+          key={tick}
+          x={LANE.inset + toShare(tick, axis) * (width - 2 * LANE.inset)}
+          y={LANE.height - 0.5}
+          textAnchor="middle"
+          fontSize={10}
+          fill="var(--soft)"
+        >
+          {figure(tick)}
+        </text>
+      ))}
+    </g>
   );
 }
 

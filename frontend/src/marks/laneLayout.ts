@@ -1,7 +1,7 @@
 /** Where the things of a lane lie: numbers in, places out; no DOM. */
 import type { Points, Scalar } from "../api/client";
 import { goodness, type ScoreScale } from "../lib/ramp";
-import { isChoice, isRange, toShare, type Axis, type Parameter } from "../lib/scale";
+import { isChoice, toShare, type Axis, type Parameter } from "../lib/scale";
 
 export const LANE = { height: 76, top: 8, floor: 52, draws: 62, inset: 14 };
 
@@ -16,7 +16,7 @@ export interface Dot {
 export function place(parameter: Parameter, value: Scalar | null, axis: Axis | null, width: number): number | null {
   const room = width - 2 * LANE.inset;
   if (value === null) return null;
-  if (isRange(parameter) && axis && typeof value === "number") {
+  if (!isChoice(parameter) && axis && typeof value === "number") {
     const share = toShare(value, axis);
     return share < -0.001 || share > 1.001 ? null : LANE.inset + share * room;
   }

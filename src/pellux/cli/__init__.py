@@ -11,8 +11,9 @@ COMMANDS = {
     "demo": "Serve a demo workspace.",
     "serve": "Serve a workspace.",
     "run": "Run a plan to its end.",
-    "check": "Validate a plan and count what it would do.",
+    "check": "Validate a plan, rehearse it, forecast it.",
     "trials": "Write every trial of a search.",
+    "past-results": "Bring results from elsewhere into a problem.",
     "doctor": "Show versions, cores, workspace and optional parts.",
 }
 
@@ -30,7 +31,7 @@ class _Lazy(click.Group):
     def get_command(self, context: click.Context, name: str) -> click.Command | None:
         if name not in COMMANDS:
             return None
-        found: click.Command = importlib.import_module(f"pellux.cli.{name}").command
+        found: click.Command = importlib.import_module(f"pellux.cli.{name.replace('-', '_')}").command
         return found
 
 

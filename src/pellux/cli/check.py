@@ -1,4 +1,4 @@
-"""`pellux check`: validate a plan and count what it would do."""
+"""`pellux check`: validate a plan, rehearse it with a few real fits, forecast what it would take."""
 
 from __future__ import annotations
 
@@ -9,29 +9,49 @@ from pathlib import Path
 import click
 
 from pellux.cli import options
+from pellux.cli.progress import duration
 from pellux.service.plan_files import read_plan
 from pellux.service.runs import check
+from pellux.service.views import ForecastView, RehearsalFitView
 from pellux.service.workspace import Workspace
 
 
-@click.command("check", short_help="Validate a plan and count what it would do.")
+@click.command("check", short_help="Validate a plan, rehearse it, forecast it.")
 @click.argument("plan", type=click.Path(path_type=Path))
 @click.option("--set", "overrides", multiple=True, metavar="KEY=VALUE", help="Change a value of the plan: plan.trials=10.")
+@click.option("--quick", is_flag=True, help="No rehearsal: nothing is fitted, and no time is forecast.")
 @options.as_json
-def command(plan: Path, overrides: tuple[str, ...], as_json: bool) -> None:
-    """Validate PLAN against its data; count configurations and fits. Nothing is kept."""
+def command(plan: Path, overrides: tuple[str, ...], quick: bool, as_json: bool) -> None:
+    """Validate PLAN against its data, try a few fits, and forecast fits and minutes. Nothing is kept."""
     with tempfile.TemporaryDirectory(prefix="pellux-check-") as scratch:
         workspace = Workspace(Path(scratch))
-        brief, checked = check(workspace, read_plan(plan, overrides))
+        brief, space, found = check(workspace, read_plan(plan, overrides), rehearsed=not quick)
         workspace.close()
-    forecast = checked.forecast
+    forecast = found.forecast
     if as_json:
-        found = {"metric": brief.metric, "task": brief.task, "split": brief.split.label, **forecast.model_dump()}
-        click.echo(json.dumps(found))
+        about = {"metric": brief.metric, "task": brief.task, "split": brief.split.label, **forecast.model_dump()}
+        click.echo(json.dumps({**about, "rehearsal": [fit.model_dump() for fit in found.fits]}))
         return
     size = "infinitely many" if forecast.configurations is None else f"{forecast.configurations:,}"
     click.echo(f"{brief.target} ({brief.task}) judged by {brief.judged_by.label} on {brief.split.label}")
-    click.echo(f"{checked.space.dimension} parameters to search, {size} configurations")
+    click.echo(f"{space.dimension} parameters to search, {size} configurations")
+    click.echo(f"Strategy: {forecast.strategy}. {forecast.reason}")
     click.echo(
         f"{forecast.trials} trials and the baseline × {forecast.folds} folds = {forecast.fits:,} fits on {forecast.workers} workers"
     )
+    for fit in found.fits:
+        click.echo(_fit_line(fit))
+    click.echo(_time_line(forecast))
+    click.echo(f"{forecast.short_sighted:.0%} of the proposals will be made with two or more other trials under way")
+
+
+def _fit_line(fit: RehearsalFitView) -> str:
+    result = f"score {fit.score:.4g}" if fit.score is not None else f"{fit.state}: {fit.message}"
+    return f"Rehearsal, {fit.what}: {duration(fit.seconds)}, {result}"
+
+
+def _time_line(forecast: ForecastView) -> str:
+    if forecast.seconds is None or forecast.seconds_low is None or forecast.seconds_high is None:
+        return "Time: unknown until a fit has been done"
+    likely = f"{duration(forecast.seconds_low)} to {duration(forecast.seconds_high)}"
+    return f"Time: about {duration(forecast.seconds)}, likely {likely}"

@@ -11,6 +11,19 @@ from rich.progress import Progress as Bar
 from pellux.service.views import BestView, SearchView
 
 
+def duration(seconds: float) -> str:
+    """Seconds as people say them: 0.42 s, 8 s, 4 min 10 s, 2 h 5 min."""
+    if seconds < 1:
+        return f"{seconds:.2g} s"
+    whole = round(seconds)
+    if whole < 60:
+        return f"{whole} s"
+    minutes, rest = divmod(whole, 60)
+    if minutes < 60:
+        return f"{minutes} min {rest} s" if rest else f"{minutes} min"
+    return f"{minutes // 60} h {minutes % 60} min"
+
+
 class Progress:
     """Shows a search while it runs; silent with `quiet`."""
 

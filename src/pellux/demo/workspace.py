@@ -8,9 +8,10 @@ from pathlib import Path
 from pellux.demo.generator import FOLDER
 from pellux.service.datasets import import_file
 from pellux.service.engine_room import EngineRoom
+from pellux.service.launching import launch
 from pellux.service.problems import create_problem, label_problem, list_problems
 from pellux.service.requests import BriefRequest, SearchRequest, SettingsRequest
-from pellux.service.searches import launch, list_searches
+from pellux.service.searches import list_searches
 from pellux.service.workspace import Workspace
 
 WARM = "Warm arrivals: will a load arrive too warm?"
@@ -52,7 +53,7 @@ def furnish(folder: Path, say: Callable[[str], None]) -> bool:
         problem = create_problem(workspace, brief)
         label_problem(workspace, problem, None, ["classification", "cold chain"])
         room = EngineRoom(workspace)
-        plan = SettingsRequest(trials=FIRST_TRIALS, seed=3)
+        plan = SettingsRequest(strategy="random", trials=FIRST_TRIALS, seed=3)
         search = launch(room, problem, SearchRequest(learner="boosting", space=FIRST_SPACE, plan=plan))
         room.join(search)
         room.close()
@@ -67,5 +68,5 @@ def start_live(room: EngineRoom) -> None:
     if problem is None or problem.running:
         return
     seed = 11 + len(list_searches(room, problem.id))
-    plan = SettingsRequest(trials=LIVE_TRIALS, seed=seed)
+    plan = SettingsRequest(trials=LIVE_TRIALS, seed=seed, warm_start="all")
     launch(room, problem.id, SearchRequest(learner="boosting", space=LIVE_SPACE, plan=plan))

@@ -7,7 +7,7 @@ no fit is waiting. So more workers shorten a trial instead of lengthening the li
 from __future__ import annotations
 
 import heapq
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import singledispatchmethod
 
@@ -30,10 +30,12 @@ from pellux.engine.messages import (
     SaveFit,
     SaveSearch,
     SaveTrial,
+    SetLimits,
     SetWorkers,
     StartFit,
     Stop,
     Tick,
+    Try,
     Withdraw,
     WorkerLost,
     WorkerReady,
@@ -64,6 +66,7 @@ class Coordinator:
         trials: Iterable[Trial] = (),
         active_seconds: float = 0.0,
         state: SearchState = SearchState.RUNNING,
+        starts: Sequence[Mapping[str, Value]] = (),
     ) -> None:
         self.limits = limits
         self.state = state
@@ -84,7 +87,12 @@ class Coordinator:
         self._live = {number for number, trial in self.trials.items() if not trial.state.ended}
         self._ended = [trial for number, trial in sorted(self.trials.items()) if trial.state.ended]
         self._scored = sum(t.state is TrialState.SCORED for t in self.trials.values())
-        self._proposed = sum(t.origin == "proposed" for t in self.trials.values())
+        self._proposed = sum(t.origin in ("proposed", "start") for t in self.trials.values())
+        self._starts = list(starts[sum(t.origin == "start" for t in self.trials.values()) :])
+        self._best: tuple[float, int] | None = None  # turned score and trial number of the best
+        self._since_gain = 0
+        for trial in sorted(self._ended, key=lambda t: t.ended_at or 0.0):
+            self._note_score(trial)
         for number in sorted(self._live):
             self._queue_unfinished(self.trials[number])
 
@@ -189,8 +197,16 @@ class Coordinator:
             self._exhausted = True
             return
         self._proposed += 1
-        trial = Trial(event.number, event.configuration, created_at=event.at, seen=self._seen, pending=len(self._live))
-        self._add_trial(trial, event.at)
+        self._add_trial(self._new_trial(event.configuration, "proposed", event.at), event.at)
+
+    @_on.register
+    def _(self, event: Try) -> None:
+        self._add_trial(self._new_trial(event.configuration, "by hand", event.at), event.at)
+
+    @_on.register
+    def _(self, event: SetLimits) -> None:
+        self.limits = replace(self.limits, **event.changes)  # type: ignore[arg-type]
+        self._save_search(event.at)
 
     @_on.register
     def _(self, event: ProposalFailed) -> None:
@@ -244,6 +260,18 @@ class Coordinator:
     def _fit(self, key: Key) -> Fit:
         return self.trials[key[0]].fits[key[1]]
 
+    def _new_trial(self, configuration: Mapping[str, Value], origin: str, at: float) -> Trial:
+        number = max(self.trials, default=0) + 1
+        return Trial(number, configuration, origin, created_at=at, seen=self._seen, pending=len(self._live))
+
+    def _note_score(self, trial: Trial) -> None:
+        """Keeps the best score and how many trials ended since it was found."""
+        mean = trial.mean
+        if mean is not None and (self._best is None or self.limits.sign * mean > self._best[0]):
+            self._best, self._since_gain = (self.limits.sign * mean, trial.number), 0
+        elif trial.origin != "baseline":
+            self._since_gain += 1
+
     def _add_trial(self, trial: Trial, at: float) -> None:
         trial.fits = {fold: Fit(trial.number, fold) for fold in range(self.limits.folds)}
         self.trials[trial.number] = trial
@@ -284,6 +312,7 @@ class Coordinator:
         trial.state, trial.reason, trial.ended_at = state, reason, at
         self._live.discard(trial.number)
         self._ended.append(trial)
+        self._note_score(trial)
         self._out.append(SaveTrial(trial, at))
 
     def _withdraw(self, trial: Trial, reason: str, at: float) -> None:
@@ -376,6 +405,11 @@ class Coordinator:
         if budget and not self._live and not self._asked:
             self._end(SearchState.FINISHED, budget, at)
         elif not budget and not self._asked and not self._queue and self._idle():
+            if self._starts:
+                self._proposed += 1
+                self._add_trial(self._new_trial(self._starts.pop(0), "start", at), at)
+                self._schedule(at)
+                return
             self._asked = True
             self._out.append(Ask(self._proposed + 1))
 
@@ -387,6 +421,11 @@ class Coordinator:
             return "The space is exhausted: every configuration in it was tried."
         if self._proposed >= self.limits.trials:
             return f"All {self.limits.trials} trials are done."
+        if self.limits.target is not None and self._best and self._best[0] >= self.limits.sign * self.limits.target:
+            score = self.limits.sign * self._best[0]
+            return f"The target score of {self.limits.target:g} is reached: trial {self._best[1]} has {score:.6g}."
+        if self.limits.patience is not None and self._since_gain >= self.limits.patience and self._best:
+            return f"No gain in {self._since_gain} trials: trial {self._best[1]} is still the best."
         if self.limits.minutes is not None and self.active_seconds >= 60 * self.limits.minutes:
             return f"The {self.limits.minutes:g} minutes are over."
         return ""

@@ -10,12 +10,12 @@ from __future__ import annotations
 import logging
 import queue
 import threading
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
+from concurrent.futures import Future
 from dataclasses import replace
 from typing import Protocol
 
 from pellux.core.errors import Conflict
-from pellux.core.space import Value
 from pellux.engine.coordinator import Coordinator
 from pellux.engine.messages import (
     Ask,
@@ -34,6 +34,7 @@ from pellux.engine.messages import (
     StartFit,
     Tick,
 )
+from pellux.engine.proposer import Answer
 from pellux.engine.runners import Clock, Runner
 
 log = logging.getLogger("pellux.engine")
@@ -48,9 +49,11 @@ class Recorder(Protocol):
 
 
 class Proposer(Protocol):
-    """Asks the strategy; None when the space is exhausted."""
+    """Asks the strategy: at once, or by a promise; None when the space is exhausted."""
 
-    def propose(self, number: int, coordinator: Coordinator) -> Mapping[str, Value] | None: ...
+    def propose(self, number: int, coordinator: Coordinator) -> Answer | Future[Answer]: ...
+
+    def close(self) -> None: ...
 
 
 class Driver(threading.Thread):
@@ -96,6 +99,7 @@ class Driver(threading.Thread):
             log.exception("The search's driver ended by an error")
             self.error = error
         finally:
+            self._proposer.close()
             self._runner.close()
 
     def _save(self) -> None:
@@ -136,13 +140,26 @@ class Driver(threading.Thread):
                 return self._ask(number)
         return None
 
-    def _ask(self, number: int) -> Event:
+    def _ask(self, number: int) -> Event | None:
         try:
-            configuration = self._proposer.propose(number, self._coordinator)
+            answer = self._proposer.propose(number, self._coordinator)
         except Exception as error:
-            log.exception("The strategy failed")
-            return ProposalFailed(f"{type(error).__name__}: {error}", self._clock())
-        return Proposal(number, configuration, self._clock())
+            return self._refusal(error)
+        if isinstance(answer, Future):
+            answer.add_done_callback(lambda done: self._answered(number, done))
+            return None
+        return Proposal(number, answer, self._clock())
+
+    def _answered(self, number: int, done: Future[Answer]) -> None:
+        """In the strategy's thread: its answer comes in like any other event."""
+        if done.cancelled():
+            return
+        error = done.exception()
+        self.post(Proposal(number, done.result(), self._clock()) if error is None else self._refusal(error))
+
+    def _refusal(self, error: BaseException) -> Event:
+        log.error("The strategy failed", exc_info=error)
+        return ProposalFailed(f"{type(error).__name__}: {error}", self._clock())
 
 
 def _as_it_is(save: Save) -> Save:

@@ -53,6 +53,22 @@ class FitEnded:
 
 
 @dataclass(frozen=True, slots=True)
+class SetLimits:
+    """New budgets while the search runs; what is left out stays."""
+
+    changes: Mapping[str, float | int | None]
+    at: float
+
+
+@dataclass(frozen=True, slots=True)
+class Try:
+    """A person wants this configuration tried."""
+
+    configuration: Mapping[str, Value]
+    at: float
+
+
+@dataclass(frozen=True, slots=True)
 class Proposal:
     """The answer to Ask: a configuration, or None when the space is exhausted."""
 
@@ -96,7 +112,7 @@ class SetWorkers:
 
 Event = (
     Begin | Tick | WorkerReady | WorkerLost | FitStarted | FitEnded | Proposal | ProposalFailed
-    | Pause | Resume | Stop | Withdraw | SetWorkers
+    | Pause | Resume | Stop | Withdraw | SetWorkers | SetLimits | Try
 )  # fmt: skip
 
 # Commands

@@ -98,6 +98,12 @@ class Trial:
         return [self.fits[fold].score for fold in sorted(self.fits)]
 
     @property
+    def mean(self) -> float | None:
+        """Mean score of a trial that was scored in full."""
+        scores = [score for score in self.scores if score is not None]
+        return sum(scores) / len(scores) if self.state is TrialState.SCORED and scores else None
+
+    @property
     def seconds(self) -> float:
         return sum(fit.outcome.seconds for fit in self.fits.values() if fit.outcome)
 
@@ -118,6 +124,12 @@ class Limits:
         Running time after which no further trial begins; pauses do not count.
     fit_seconds : float
         Wall-clock limit of one fit.
+    target : float or None
+        Mean score that ends the search once it is reached, in the metric's own direction.
+    patience : int or None
+        Trials without a better one that end the search.
+    sign : int
+        1 when larger scores are better, -1 when smaller ones are.
     """
 
     trials: int
@@ -126,3 +138,6 @@ class Limits:
     minutes: float | None = None
     fit_seconds: float = 600.0
     attempts: int = 2
+    target: float | None = None
+    patience: int | None = None
+    sign: int = 1

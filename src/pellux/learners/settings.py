@@ -8,7 +8,7 @@ from typing import Any
 
 from pellux.core.errors import InvalidSpace
 from pellux.core.judging.metrics import TASKS
-from pellux.core.space import Choice, Fixed, Integer, Parameter, Real, Space, Value, YesNo, parse
+from pellux.core.space import Choice, Distributed, Fixed, Integer, Parameter, Real, Space, Value, YesNo, parse
 
 MORE_COSTS_MORE, MORE_COSTS_LESS, NO_COST = "more costs more", "more costs less", "no effect on cost"
 
@@ -83,9 +83,9 @@ class Learner:
 
 def _check_within(parameter: Parameter, setting: Setting) -> None:
     allowed = setting.allowed
-    if isinstance(parameter, Real) and not isinstance(allowed, Real):
+    if isinstance(parameter, (Real, Distributed)) and not isinstance(allowed, Real):
         hint = " Add 'int'." if isinstance(allowed, Integer) else ""
-        raise InvalidSpace(f"{parameter.name}: a real range does not fit; it takes {setting.limits}.{hint}", at=parameter.name)
+        raise InvalidSpace(f"{parameter.name}: a real number does not fit; it takes {setting.limits}.{hint}", at=parameter.name)
     if isinstance(parameter, (Real, Integer)) and isinstance(allowed, (Choice, YesNo)):
         raise InvalidSpace(f"{parameter.name}: a range does not fit; it takes {setting.limits}.", at=parameter.name)
     for value in _extremes(parameter):
@@ -105,6 +105,8 @@ def _extremes(parameter: Parameter) -> list[Value]:
     match parameter:
         case Real() | Integer():
             return [parameter.low, parameter.high]
+        case Distributed():
+            return [parameter.decode(0.0), parameter.decode(1.0)]
         case Choice():
             return list(parameter.options)
         case Fixed():

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pellux.core.judging import METRICS
-from pellux.core.strategies import STRATEGIES
+from pellux.core.strategies import AUTOMATIC, STRATEGIES
 from pellux.learners.catalogue import LEARNERS
 from pellux.service.views import CatalogueView, LearnerView, MetricView, SettingView, StrategyView
 
@@ -30,5 +30,8 @@ def catalogue() -> CatalogueView:
             )
             for entry in LEARNERS.values()
         ],
-        strategies=[StrategyView(key=k, label=s.label, sentence=s.sentence) for k, s in STRATEGIES.items()],
+        strategies=[
+            StrategyView(key=AUTOMATIC, label="Automatic", sentence="Picks by size of the space, conditions, budget and cost."),
+            *(StrategyView(key=k, label=s.label, sentence=s.sentence) for k, s in STRATEGIES.items()),
+        ],
     )  # fmt: skip

@@ -3,56 +3,30 @@
 from __future__ import annotations
 
 import threading
-from bisect import insort
-from collections.abc import Callable, Mapping
-from operator import itemgetter
+from collections.abc import Callable
 from typing import Any
 
 import psutil
-from numpy.random import Generator
 from sqlalchemy import select
 
-from pellux.core.judging import Brief, Metric
-from pellux.core.space import Space, Value, parse
-from pellux.core.strategies import Observation, generator, strategy
+from pellux.core.judging import Brief
+from pellux.core.space import parse
 from pellux.engine.coordinator import Coordinator
 from pellux.engine.driver import Driver
 from pellux.engine.messages import Event
 from pellux.engine.model import Fit, FitState, Limits, Outcome, SearchState, Trial, TrialState
+from pellux.engine.proposer import StrategyProposer
 from pellux.engine.runners import Runner
 from pellux.engine.runners.local import LocalRunner
 from pellux.engine.worker import Assignment
 from pellux.learners.catalogue import learner
+from pellux.service.prior_knowledge import observations, starts
 from pellux.service.recorder import SearchRecorder
 from pellux.service.requests import SettingsRequest
 from pellux.service.workspace import Workspace
 from pellux.store import models
 
 RunnerFactory = Callable[[Assignment], Runner]
-
-
-class StrategyProposer:
-    """Asks the search's strategy, with the history the coordinator holds."""
-
-    def __init__(self, space: Space, key: str, seed: int, metric: Metric) -> None:
-        self._space, self._propose, self._seed, self._sign = space, strategy(key).propose, seed, metric.sign
-        self._history: list[tuple[int, Observation]] = []
-        self._heard = 0
-
-    def propose(self, number: int, coordinator: Coordinator) -> Mapping[str, Value] | None:
-        for trial in coordinator.ended_since(self._heard):
-            self._heard += 1
-            if trial.origin != "baseline":  # by number, so that a restart sees the very same history
-                insort(self._history, (trial.number, self._observation(trial)), key=itemgetter(0))
-        history = [observation for _, observation in self._history]
-        pending = [trial.configuration for trial in coordinator.live if trial.origin != "baseline"]
-        rng: Generator = generator(self._seed, number)
-        answer = self._propose(self._space, history, pending, 1, rng)
-        return answer.configurations[0] if answer.configurations else None
-
-    def _observation(self, trial: Trial) -> Observation:
-        scores = tuple(None if score is None else self._sign * score for score in trial.scores)
-        return Observation(trial.configuration, scores, trial.seconds, trial.state.value)
 
 
 class EngineRoom:
@@ -112,14 +86,19 @@ class EngineRoom:
             search = session.get_one(models.Search, search_id)
             problem = session.get_one(models.Problem, search.problem_id)
             trials = _restore(session, search_id)
-        brief = Brief.from_json(problem.brief)
-        settings = SettingsRequest.model_validate(search.plan)
+            brief = Brief.from_json(problem.brief)
+            settings = SettingsRequest.model_validate(search.plan)
+            space = parse(search.space)
+            sign = brief.judged_by.sign
+            defaults = learner(search.learner, brief.task).defaults
+            earlier = observations(session, search.problem_id, search.learner, space, settings, brief, before=search_id)
         coordinator = Coordinator(
             limits=_limits(settings, search.workers, brief),
             baseline=self._baseline(search, brief),
             trials=trials,
             active_seconds=search.active_seconds,
             state=SearchState(search.state),
+            starts=starts(space, settings.starts),
         )
         assignment = Assignment(
             table=self.workspace.data_folder(brief.data),
@@ -130,7 +109,7 @@ class EngineRoom:
             memory_bytes=_memory(settings, search.workers),
         )
         recorder = SearchRecorder(self.workspace, search_id, problem.id, brief.judged_by, problem.frozen)
-        proposer = StrategyProposer(parse(search.space), settings.strategy, settings.seed, brief.judged_by)
+        proposer = StrategyProposer(space, search.strategy, settings.seed, sign, defaults, earlier)
         return Driver(coordinator, self._make_runner(assignment), recorder, proposer, self.workspace.clock)
 
     def _baseline(self, search: models.Search, brief: Brief) -> dict[str, Any] | None:
@@ -159,6 +138,9 @@ def _limits(settings: SettingsRequest, workers: int, brief: Brief) -> Limits:
         folds=brief.split.folds,
         minutes=settings.minutes,
         fit_seconds=settings.fit_seconds,
+        target=settings.target_score,
+        patience=settings.no_gain_in,
+        sign=brief.judged_by.sign,
     )
 
 

@@ -29,14 +29,15 @@ def read_plan(path: Path, overrides: Sequence[str] = ()) -> PlanFile:
     if not isinstance(found, dict):
         raise InvalidPlan(f"{path} is not a plan: it holds no keys.")
     for override in overrides:
-        _override(found, override)
-    plan = checked(PlanFile, found)
+        apply_override(found, override)
+    plan = checked(PlanFile, {**found, **({"overrides": list(overrides)} if overrides else {})})
     data = Path(plan.brief.data)
     plan.brief.data = str(data if data.is_absolute() else (path.parent / data).resolve())
     return plan
 
 
-def _override(found: dict[str, Any], text: str) -> None:
+def apply_override(found: dict[str, Any], text: str) -> None:
+    """Put the value of `key=value` where the dotted key says."""
     key, sign, value = text.partition("=")
     if not sign or not key.strip():
         raise InvalidPlan(f"'--set {text}' is not key=value, such as plan.trials=10.", at=key)
@@ -57,6 +58,6 @@ def _override(found: dict[str, Any], text: str) -> None:
 
 def plan_hash(plan: PlanFile, data_hash: str) -> str:
     """Equal for plans that ask for the same search of the same data, wherever the file lies."""
-    found = plan.model_dump()
+    found = plan.model_dump(exclude={"overrides"})
     found["brief"]["data"] = data_hash
     return hashlib.sha256(json.dumps(found, sort_keys=True).encode()).hexdigest()

@@ -52,16 +52,37 @@ class BriefRequest(Request):
 
 
 class SettingsRequest(Request):
-    """The budget and manner of a search."""
+    """The budget and manner of a search. Of several budgets the first that is reached ends it."""
 
-    strategy: str = "random"
+    strategy: str = "automatic"
     early_stopping: str = Field("none", alias="early stopping")
     trials: int = Field(60, ge=1, le=1_000_000, description="Configurations to try; the baseline comes on top.")
     minutes: float | None = Field(None, gt=0, description="No further trial begins after this running time.")
+    target_score: float | None = Field(
+        None, alias="target score", description="No further trial begins once a trial's mean score is this good."
+    )
+    no_gain_in: int | None = Field(
+        None, ge=1, alias="no gain in", description="No further trial begins after so many trials without a better one."
+    )
     workers: int | None = Field(None, ge=1, le=256, description="Worker processes; all cores by default.")
     seed: Seed = 1
+    starts: list[dict[str, bool | int | float | str]] = Field(
+        [], max_length=1000, description="Configurations to try first; what they leave out starts in its usual place."
+    )
+    warm_start: Literal["none", "all"] | list[int] = Field(
+        "none", alias="warm start", description="Whose trials are known from the start: 'none', 'all', or numbers of searches."
+    )
     fit_seconds: float = Field(600, gt=0, alias="fit seconds", description="Wall-clock limit of one fit.")
     memory_mb: int | None = Field(None, ge=64, alias="memory mb", description="What one worker may allocate.")
+
+
+class LimitsRequest(Request):
+    """New budgets of a running search; what is left out stays, null takes a budget away."""
+
+    trials: int | None = Field(None, ge=1, le=1_000_000)
+    minutes: float | None = Field(None, gt=0)
+    target_score: float | None = Field(None, alias="target score")
+    no_gain_in: int | None = Field(None, ge=1, alias="no gain in")
 
 
 class SearchRequest(Request):
@@ -70,6 +91,7 @@ class SearchRequest(Request):
     learner: str
     space: str | None = Field(None, description="Space notation; the learner's default space when left out.")
     plan: SettingsRequest = SettingsRequest()
+    overrides: list[str] = Field([], description="What was changed for this launch alone, as key=value; kept with the search.")
 
 
 class PlanFile(Request):
@@ -81,6 +103,7 @@ class PlanFile(Request):
     learner: str
     space: str | None = None
     plan: SettingsRequest = SettingsRequest()
+    overrides: list[str] = Field([], description="What --set changed; kept with the search.")
 
 
 def checked(kind: type[R], found: Any, *, what: str = "plan") -> R:

@@ -7,15 +7,20 @@ from pathlib import Path
 from sqlalchemy import select
 
 from pellux.core.judging import Brief
+from pellux.core.space import Space
 from pellux.engine.model import SearchState
 from pellux.learners.table import Table
 from pellux.service.datasets import import_file, open_table
 from pellux.service.engine_room import EngineRoom
+from pellux.service.forecasts import forecast
 from pellux.service.framing import frame
+from pellux.service.launching import check_search, launch
 from pellux.service.plan_files import plan_hash
 from pellux.service.problems import create_problem
+from pellux.service.rehearsals import rehearse
 from pellux.service.requests import PlanFile, SearchRequest
-from pellux.service.searches import Checked, check_search, launch, set_state, unfinished
+from pellux.service.searches import set_state, unfinished
+from pellux.service.views import RehearsalView
 from pellux.service.workspace import Workspace
 from pellux.store.models import Search
 
@@ -46,14 +51,18 @@ def import_for(workspace: Workspace, plan: PlanFile) -> Table:
     return table
 
 
-def check(workspace: Workspace, plan: PlanFile) -> tuple[Brief, Checked]:
-    """Validate a plan without launching it."""
+def check(workspace: Workspace, plan: PlanFile, *, rehearsed: bool) -> tuple[Brief, Space, RehearsalView]:
+    """Validate a plan without launching it; with `rehearsed` after a few real fits."""
     brief = frame(import_for(workspace, plan), plan.brief).brief
-    return brief, check_search(brief, search_request(plan))
+    request = search_request(plan)
+    space = check_search(brief, request).space
+    problem_id = create_problem(workspace, plan.brief, reuse=True)
+    fits = rehearse(workspace, problem_id, request) if rehearsed else []
+    return brief, space, RehearsalView(fits=fits, forecast=forecast(workspace, problem_id, request))
 
 
 def search_request(plan: PlanFile) -> SearchRequest:
-    return SearchRequest(learner=plan.learner, space=plan.space, plan=plan.plan)
+    return SearchRequest(learner=plan.learner, space=plan.space, plan=plan.plan, overrides=plan.overrides)
 
 
 def _state(workspace: Workspace, search_id: int) -> str | None:

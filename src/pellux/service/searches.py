@@ -3,103 +3,29 @@
 from __future__ import annotations
 
 import json
-import os
-import platform
-from dataclasses import dataclass
-from importlib.metadata import version
 from typing import Any
 
 from sqlalchemy import case, func, select
 from sqlalchemy.orm import Session
 
-from pellux import __version__
 from pellux.core.errors import Conflict, InvalidPlan, NotFound
 from pellux.core.judging import Brief
-from pellux.core.space import Space, parse, to_json, write
-from pellux.core.strategies import strategy
-from pellux.engine.messages import Pause, Resume, SetWorkers, Stop, Withdraw
+from pellux.core.space import Fixed, Space, Value, parse, to_json
+from pellux.core.strategies import labelled
+from pellux.engine.messages import Pause, Resume, SetLimits, SetWorkers, Stop, Try, Withdraw
 from pellux.engine.model import SearchState, TrialState
 from pellux.learners.catalogue import learner
 from pellux.service.engine_room import EngineRoom
+from pellux.service.forecasts import seconds_left
+from pellux.service.launching import check_target
 from pellux.service.problems import best_view, get_problem
-from pellux.service.requests import SearchRequest, SettingsRequest
-from pellux.service.views import Counts, FitCounts, ForecastView, SearchView
+from pellux.service.requests import LimitsRequest, SettingsRequest
+from pellux.service.views import Counts, FitCounts, SearchView
 from pellux.service.workspace import Workspace
 from pellux.store import recording
 from pellux.store.models import Fit, Problem, Search, Trial
 
 MOST_WORKERS = 256
-STOPPING_RULES = ("none",)
-
-
-def default_workers() -> int:
-    return max(1, len(os.sched_getaffinity(0)))
-
-
-@dataclass(frozen=True)
-class Checked:
-    """A search request that can run."""
-
-    space: Space
-    forecast: ForecastView
-
-
-def check_search(brief: Brief, request: SearchRequest) -> Checked:
-    """Validate a search against its problem's brief."""
-    chosen = learner(request.learner, brief.task)
-    space = parse(request.space) if request.space is not None else chosen.default_space()
-    chosen.check(space)
-    strategy(request.plan.strategy)
-    if request.plan.early_stopping not in STOPPING_RULES:
-        allowed = ", ".join(STOPPING_RULES)
-        raise InvalidPlan(
-            f"Early stopping '{request.plan.early_stopping}' is unknown. Allowed: {allowed}.", at="plan.early stopping"
-        )
-    if not space.searched:
-        raise InvalidPlan("The space holds one configuration only: there is nothing to search.", at="space")
-    trials = request.plan.trials if space.count is None else min(request.plan.trials, space.count)
-    folds = brief.split.folds
-    forecast = ForecastView(
-        configurations=space.count,
-        trials=trials,
-        folds=folds,
-        fits=(trials + 1) * folds,
-        workers=request.plan.workers or default_workers(),
-    )
-    return Checked(space, forecast)
-
-
-def launch(room: EngineRoom, problem_id: int, request: SearchRequest, *, plan_hash: str = "") -> int:
-    """Keep a search and start it; returns its id."""
-    search_id = draft(room.workspace, problem_id, request, plan_hash=plan_hash)
-    room.start(search_id)
-    return search_id
-
-
-def draft(workspace: Workspace, problem_id: int, request: SearchRequest, *, plan_hash: str = "") -> int:
-    """Keep a search in the state running; the engine that is opened next takes it up."""
-    with workspace.database.write() as session:
-        problem = get_problem(session, problem_id)
-        checked = check_search(Brief.from_json(problem.brief), request)
-        number = session.scalar(select(func.max(Search.number)).where(Search.problem_id == problem_id)) or 0
-        search = Search(
-            problem_id=problem_id, number=number + 1, learner=request.learner, space=request.space or write(checked.space),
-            plan=request.plan.model_dump(by_alias=True), plan_hash=plan_hash, state=SearchState.RUNNING.value, reason="",
-            workers=checked.forecast.workers, active_seconds=0.0, created_at=workspace.clock(), versions=versions(),
-        )  # fmt: skip
-        session.add(search)
-        session.flush()
-        entry = (search.created_at, search.id, "search", {"problem_id": problem_id, "state": search.state})
-        newest = recording.append_ledger(session, [entry])
-        search_id = search.id
-    workspace.hub.publish(newest)
-    return search_id
-
-
-def versions() -> dict[str, str]:
-    """What a result depends on."""
-    packages = {name: version(name) for name in ("numpy", "scipy", "scikit-learn")}
-    return {"pellux": __version__, "python": platform.python_version(), **packages}
 
 
 def set_state(room: EngineRoom, search_id: int, wanted: str) -> None:
@@ -125,6 +51,42 @@ def set_workers(room: EngineRoom, search_id: int, count: int) -> None:
         raise InvalidPlan(f"Workers are 1 to {MOST_WORKERS}. Got {count}.", at="count")
     _require_live(room, search_id)
     room.post(search_id, SetWorkers(count, room.workspace.clock()))
+
+
+def set_limits(room: EngineRoom, search_id: int, request: LimitsRequest) -> None:
+    """New budgets for a search that has not ended; kept with its plan."""
+    changes = request.model_dump(exclude_unset=True)
+    if changes.get("trials", 1) is None:
+        raise InvalidPlan("A search always has a number of trials.", at="trials")
+    with room.workspace.database.write() as session:
+        search = get_search(session, search_id)
+        if SearchState(search.state).ended:
+            raise Conflict(f"The search is {search.state}; its budget cannot change.")
+        brief = Brief.from_json(session.get_one(Problem, search.problem_id).brief)
+        check_target(brief, changes.get("target_score"))
+        named = {"target_score": "target score", "no_gain_in": "no gain in"}
+        search.plan = {**search.plan, **{named.get(key, key): value for key, value in changes.items()}}
+    renamed = {"target_score": "target", "no_gain_in": "patience"}
+    room.start(search_id)
+    room.post(search_id, SetLimits({renamed.get(key, key): value for key, value in changes.items()}, room.workspace.clock()))
+
+
+def try_configuration(room: EngineRoom, search_id: int, configuration: dict[str, Value]) -> None:
+    """A trial by hand in a search that has not ended; it may lie outside the search's space, not outside the learner's."""
+    with room.workspace.database.read() as session:
+        search = get_search(session, search_id)
+        if SearchState(search.state).ended:
+            raise Conflict(f"The search is {search.state}; launch a new one with this configuration as its start.")
+        task = Brief.from_json(session.get_one(Problem, search.problem_id).brief).task
+    chosen = learner(search.learner, task)
+    for name, value in configuration.items():
+        chosen.check(Space((Fixed(name=name, value=value),)))
+    if not configuration:
+        raise InvalidPlan("A trial by hand needs at least one setting.", at="configuration")
+    # Whole, so that two trials are told apart or found alike by all of their settings.
+    configuration = {**chosen.defaults, **configuration}
+    room.start(search_id)
+    room.post(search_id, Try(configuration, room.workspace.clock()))
 
 
 def withdraw(room: EngineRoom, trial_id: int) -> None:
@@ -195,12 +157,14 @@ def _view(room: EngineRoom, session: Session, search: Search) -> SearchView:
     )
     return SearchView(
         id=search.id, problem_id=search.problem_id, number=search.number, learner=search.learner, space=search.space,
-        parameters=to_json(space), configurations=space.count, strategy=strategy(settings.strategy).label,
+        parameters=to_json(space), configurations=space.count, strategy=labelled(search.strategy), chosen_by=labelled(settings.strategy), strategy_reason=search.strategy_reason,
+        overrides=search.overrides, warm_start=settings.warm_start, target_score=settings.target_score,
+        no_gain_in=settings.no_gain_in,
         early_stopping=settings.early_stopping, budget_trials=settings.trials, budget_minutes=settings.minutes,
         seed=settings.seed, workers=search.workers, state=search.state, reason=search.reason,
         halted=room.halted(search.id), created_at=search.created_at, ended_at=search.ended_at,
         active_seconds=search.active_seconds, busy_seconds=busy,
-        seconds_left=_seconds_left(session, search, settings, busy, brief.split.folds),
+        seconds_left=seconds_left(session, search, settings, space, brief.split.folds),
         trials=Counts(**{state.value: counts.get(state.value, 0) for state in TrialState}), fits=FitCounts(run=run, spared=spared), best=best_view(session, best),
         baseline=best_view(session, baseline_trial(session, search)), newest_entry=recording.newest_entry(session),
     )  # fmt: skip
@@ -220,22 +184,6 @@ def baseline_trial(session: Session, search: Search) -> Trial | None:
         .order_by(Trial.id)
         .limit(1)
     )
-
-
-def _seconds_left(session: Session, search: Search, settings: SettingsRequest, busy: float, folds: int) -> float | None:
-    """Remaining work at the mean cost of the fits so far, on the workers there are."""
-    if search.state not in (SearchState.RUNNING.value, SearchState.PAUSED.value):
-        return None
-    done = session.scalar(select(func.count()).where(Fit.search_id == search.id, Fit.seconds > 0)) or 0
-    if not done:
-        return None
-    ended = session.scalar(
-        select(func.count(Trial.id)).where(Trial.search_id == search.id, Trial.ended_at.is_not(None), Trial.origin != "baseline")
-    )
-    left = max(settings.trials - (ended or 0), 0) * folds * busy / done / max(search.workers, 1)
-    if settings.minutes is not None:
-        left = min(left, max(60 * settings.minutes - search.active_seconds, 0.0))
-    return left
 
 
 def summary(room: EngineRoom, search_id: int) -> dict[str, Any]:

@@ -4,14 +4,16 @@ from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
 from pydantic import Field
 
 from pellux.core.errors import InvalidSpace, NotationError
-from pellux.core.space import Space, Value, from_json, parse, to_json, write
-from pellux.core.strategies import generator
+from pellux.core.space import Counting, Space, Value, draw, from_json, parse, to_json, write, write_parameter
+from pellux.core.space.expressions import names
+from pellux.core.strategies import grid_size
 from pellux.learners.catalogue import learner
 from pellux.service.requests import Request
-from pellux.service.views import SpaceView
+from pellux.service.views import ComparisonView, SpaceChange, SpaceView
 
 DRAWS = 200
 
@@ -38,8 +40,9 @@ def check_space(request: SpaceRequest) -> SpaceView:
     except InvalidSpace as error:
         return _refused(text, error.message, _line_of(text, error.at), 1 if error.at else None)
     return SpaceView(
-        text=text, parameters=to_json(space), configurations=space.count, draws=sample(space), error=None, line=None, column=None
-    )
+        text=text, parameters=to_json(space), configurations=Counting.of(space).total, at_most=Counting.of(space).most,
+        grid=grid_size(space), parents=parents(space), draws=sample(space), error=None, line=None, column=None,
+    )  # fmt: skip
 
 
 def _read(request: SpaceRequest) -> Space:
@@ -47,7 +50,10 @@ def _read(request: SpaceRequest) -> Space:
 
 
 def _refused(text: str, error: str, line: int | None, column: int | None) -> SpaceView:
-    return SpaceView(text=text, parameters=None, configurations=None, draws={}, error=error, line=line, column=column)
+    return SpaceView(
+        text=text, parameters=None, configurations=None, at_most=None, grid=None, parents={}, draws={}, error=error,
+        line=line, column=column,
+    )  # fmt: skip
 
 
 def _line_of(text: str, name: str | None) -> int | None:
@@ -55,8 +61,52 @@ def _line_of(text: str, name: str | None) -> int | None:
     return next(starts, None)
 
 
+def parents(space: Space) -> dict[str, str]:
+    """Under which parameter's lane a conditional one belongs: the last one its condition names."""
+    found = {p.name: names(p.condition) for p in space.parameters if p.condition is not None}
+    return {name: named[-1] for name, named in found.items() if named}
+
+
 def sample(space: Space) -> dict[str, list[Value]]:
-    """Random draws, a list a parameter: what the search would see."""
-    rng = generator(0, 0)
-    drawn = [space.decode(point) for point in rng.random((DRAWS, space.dimension))]
-    return {p.name: [d[p.name] for d in drawn] for p in space.searched}
+    """Random draws, a list a parameter: what the search would see where the parameter is active."""
+    rng = np.random.default_rng(0)
+    drawn = [draw(space, rng) for _ in range(DRAWS)]
+    return {p.name: [d[p.name] for d in drawn if p.name in d] for p in space.searched}
+
+
+class ComparisonRequest(Request):
+    """Two spaces as text."""
+
+    one: str
+    other: str
+
+
+def compare(request: ComparisonRequest) -> ComparisonView:
+    """What changed from one space to the other, parameter by parameter."""
+    one, other = parse(request.one), parse(request.other)
+    every = [*one.by_name, *(name for name in other.by_name if name not in one.by_name)]
+    changes = []
+    for name in every:
+        before, after = _line(one, name), _line(other, name)
+        what = "same" if before == after else "added" if before is None else "removed" if after is None else "changed"
+        changes.append(SpaceChange(name=name, what=what, before=before, after=after))
+    before_rules, after_rules = [str(r) for r in one.requirements], [str(r) for r in other.requirements]
+    for rule in dict.fromkeys([*before_rules, *after_rules]):
+        what = "same" if rule in before_rules and rule in after_rules else "added" if rule in after_rules else "removed"
+        text = f"require {rule}"
+        changes.append(
+            SpaceChange(
+                name="require", what=what, before=text if rule in before_rules else None,
+                after=text if rule in after_rules else None,
+            )
+        )  # fmt: skip
+    return ComparisonView(
+        changes=changes, configurations_before=Counting.of(one).total, configurations_after=Counting.of(other).total
+    )
+
+
+def _line(space: Space, name: str) -> str | None:
+    """One parameter as space notation has it, without its name."""
+    if name not in space.by_name:
+        return None
+    return write_parameter(space.by_name[name])

@@ -6,7 +6,7 @@ from sqlalchemy import func, select
 
 from pellux import __version__
 from pellux.service.engine_room import EngineRoom
-from pellux.service.searches import default_workers
+from pellux.service.launching import default_workers
 from pellux.service.views import WorkspaceView
 from pellux.store import recording
 from pellux.store.models import Fit, Search, Trial

@@ -177,6 +177,12 @@ class SearchView(View):
     parameters: list[dict[str, Any]]
     configurations: int | None
     strategy: str
+    chosen_by: str
+    strategy_reason: str
+    overrides: list[str]
+    warm_start: str | list[int]
+    target_score: float | None
+    no_gain_in: int | None
     early_stopping: str
     budget_trials: int
     budget_minutes: float | None
@@ -283,18 +289,68 @@ class SpaceView(View):
     text: str
     parameters: list[dict[str, Any]] | None
     configurations: int | None
+    at_most: int | None
+    grid: int | None
+    parents: dict[str, str]
     draws: dict[str, list[ScalarValue]]
     error: str | None
     line: int | None
     column: int | None
 
 
+class SpaceChange(View):
+    name: str
+    what: Literal["same", "changed", "added", "removed"]
+    before: str | None
+    after: str | None
+
+
+class ComparisonView(View):
+    """How one space differs from another, a line a parameter or requirement."""
+
+    changes: list[SpaceChange]
+    configurations_before: int | None
+    configurations_after: int | None
+
+
 class ForecastView(View):
+    """What a search would do. Seconds are None until a fit's cost is known; low and high hold 80 % of the likely."""
+
     configurations: int | None
     trials: int
     folds: int
     fits: int
     workers: int
+    strategy: str
+    reason: str
+    starts: int
+    short_sighted: float
+    fit_seconds: float | None
+    seconds: float | None
+    seconds_low: float | None
+    seconds_high: float | None
+    costs_known: int
+    known: int
+    knowable: int
+
+
+class RehearsalFitView(View):
+    what: str
+    configuration: dict[str, ScalarValue]
+    state: str
+    score: float | None
+    seconds: float
+    message: str
+
+
+class RehearsalView(View):
+    fits: list[RehearsalFitView]
+    forecast: ForecastView
+
+
+class PastResultsView(View):
+    rows: int
+    best: float
 
 
 class Finalist(View):

@@ -55,6 +55,38 @@ class Search(Base):
     created_at: Mapped[float]
     ended_at: Mapped[float | None]
     versions: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    strategy: Mapped[str] = mapped_column(default="random")
+    strategy_reason: Mapped[str] = mapped_column(default="")
+    overrides: Mapped[list[Any]] = mapped_column(default=list)
+
+
+class PastResult(Base):
+    """A result that somebody brought from elsewhere: known to strategies, never ranked."""
+
+    __tablename__ = "past_result"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    problem_id: Mapped[int] = mapped_column(ForeignKey("problem.id"), index=True)
+    learner: Mapped[str]
+    source: Mapped[str]
+    configuration: Mapped[dict[str, Any]]
+    score: Mapped[float]
+    created_at: Mapped[float]
+
+
+class RehearsalFit(Base):
+    """A fit made before a launch, to see that it works and how long it takes."""
+
+    __tablename__ = "rehearsal_fit"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    problem_id: Mapped[int] = mapped_column(ForeignKey("problem.id"), index=True)
+    learner: Mapped[str]
+    configuration: Mapped[dict[str, Any]]
+    state: Mapped[str]
+    seconds: Mapped[float]
+    message: Mapped[str]
+    created_at: Mapped[float]
 
 
 class Trial(Base):

@@ -4,6 +4,8 @@ import type { Refusal, Search } from "../../api/client";
 import { useSteerSearch } from "../../api/hooks";
 import { duration, withError } from "../../lib/format";
 import { StateMark } from "../../marks/StateMark";
+import { Budget } from "./Budget";
+import { ByHand } from "./ByHand";
 
 /** The state of a search in a line, and what a person can do about it. */
 export function Controls({ search }: { search: Search }) {
@@ -11,6 +13,7 @@ export function Controls({ search }: { search: Search }) {
   const live = search.state === "running" || search.state === "paused";
   const refusal = (state.error ?? workers.error) as Refusal | null;
   const [sure, setSure] = useState(false);
+  const [open, setOpen] = useState<"budget" | "by hand" | null>(null);
   return (
     <section className="col" style={{ gap: 8 }}>
       <div className="row" style={{ flexWrap: "wrap" }}>
@@ -21,12 +24,14 @@ export function Controls({ search }: { search: Search }) {
             {search.halted ? "halted" : search.state}
           </span>
         </h1>
-        <span className="soft small grow">
+        <span className="soft small grow" title={search.strategy_reason}>
           {search.learner}, {search.strategy} · {duration(search.active_seconds)}
           {live && search.seconds_left !== null && ` · about ${duration(search.seconds_left)} left`}
         </span>
         {live && (
           <>
+            <Button onClick={() => setOpen(open === "by hand" ? null : "by hand")}>Try by hand</Button>
+            <Button onClick={() => setOpen(open === "budget" ? null : "budget")}>Budget</Button>
             <Stepper count={search.workers} onCount={(count) => workers.mutate(count)} />
             <Button
               variant="outlined"
@@ -50,6 +55,8 @@ export function Controls({ search }: { search: Search }) {
           </>
         )}
       </div>
+      {live && open === "by hand" && <ByHand search={search} onClose={() => setOpen(null)} />}
+      {live && open === "budget" && <Budget search={search} onClose={() => setOpen(null)} />}
       <div className="row small" style={{ gap: 18 }}>
         <span>
           best <b className="honey">{withError(search.best?.score, search.best?.error)}</b>

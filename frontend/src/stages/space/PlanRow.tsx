@@ -6,6 +6,8 @@ import { useNavigate } from "react-router";
 import { api, settled, type Problem, type Refusal, type Schemas } from "../../api/client";
 import { keys, useCatalogue, useWorkspace } from "../../api/hooks";
 import { useDebounced } from "../../app/useDebounced";
+import { Forecast, RehearsalFits } from "./Forecast";
+import { PastResults } from "./PastResults";
 import { count } from "../../lib/format";
 
 interface Props {
@@ -19,8 +21,11 @@ interface Plan {
   strategy: string;
   trials: number;
   minutes: number | "";
+  target: number | "";
+  patience: number | "";
   workers: number | "";
   seed: number;
+  warm: boolean;
 }
 
 /** The foot of the Space screen: the plan in one row, what it will cost, and Launch. */
@@ -28,31 +33,22 @@ export function PlanRow({ problem, learner, space, ready }: Props) {
   const cores = useWorkspace().data?.cores ?? 1;
   const strategies = useCatalogue().data?.strategies ?? [];
   const [plan, setPlan] = useState<Plan>({
-    strategy: "random",
+    strategy: "automatic",
     trials: 60,
     minutes: "",
+    target: "",
+    patience: "",
     workers: "",
     seed: 1 + problem.searches,
+    warm: true,
   });
   const change = (part: Partial<Plan>) => setPlan((held) => ({ ...held, ...part }));
-  const body: Schemas["SearchRequest"] = {
-    learner,
-    space,
-    plan: {
-      strategy: plan.strategy,
-      "early stopping": "none",
-      trials: plan.trials,
-      minutes: plan.minutes === "" ? null : plan.minutes,
-      workers: plan.workers === "" ? null : plan.workers,
-      seed: plan.seed,
-      "fit seconds": 600,
-      "memory mb": null,
-    },
-  };
+  const body = request(plan, learner, space);
   const path = { problem_id: problem.id };
   const asked = useDebounced(body, 250);
+  const key = ["forecast", problem.id, asked];
   const forecast = useQuery<Schemas["ForecastView"], Refusal>({
-    queryKey: ["forecast", problem.id, asked],
+    queryKey: key,
     enabled: ready && asked.space !== "" && asked.learner === learner,
     retry: false,
     placeholderData: (held) => held,
@@ -68,22 +64,28 @@ export function PlanRow({ problem, learner, space, ready }: Props) {
       void navigate(`/p/${problem.id}/live?search=${search.id}`);
     },
   });
-  const wrong = launch.error ?? forecast.error;
+  const rehearsal = useMutation<Schemas["RehearsalView"], Refusal>({
+    mutationFn: () => settled(api.POST("/api/v1/problems/{problem_id}/rehearsals", { params: { path }, body })),
+    onSuccess: () => client.invalidateQueries({ queryKey: ["forecast", problem.id] }),
+  });
+  const wrong = launch.error ?? forecast.error ?? rehearsal.error;
   const at = (field: string) => wrong?.field === `plan.${field}`;
-  const number = (text: string) => (text === "" ? "" : Number(text));
+  const known = forecast.data;
   return (
     <footer
-      style={{ borderTop: "1px solid var(--rule)", background: "var(--sheet)", padding: "12px 20px" }}
+      style={{ borderTop: "1px solid var(--rule)", background: "var(--sheet)", padding: "10px 20px" }}
       aria-label="Plan"
     >
-      <div className="row" style={{ flexWrap: "wrap" }}>
+      {rehearsal.data && <RehearsalFits fits={rehearsal.data.fits} onClose={rehearsal.reset} />}
+      <div className="row" style={{ flexWrap: "wrap", rowGap: 10 }}>
         <TextField
           label="Strategy"
           select
           slotProps={{ select: { native: true } }}
           value={plan.strategy}
+          error={at("strategy")}
           onChange={(e) => change({ strategy: e.target.value })}
-          sx={{ width: 124 }}
+          sx={{ width: 152 }}
         >
           {strategies.map((s) => (
             <option key={s.key} value={s.key}>
@@ -91,69 +93,128 @@ export function PlanRow({ problem, learner, space, ready }: Props) {
             </option>
           ))}
         </TextField>
-        <TextField
+        <Amount
           label="Trials"
-          type="number"
           value={plan.trials}
-          error={at("trials")}
-          onChange={(e) => change({ trials: Number(e.target.value) })}
-          sx={{ width: 92 }}
+          wrong={at("trials")}
+          onValue={(v) => change({ trials: Number(v) })}
         />
-        <TextField
+        <Amount
           label="Minutes"
-          type="number"
-          placeholder="no limit"
+          hint="no limit"
           value={plan.minutes}
-          error={at("minutes")}
-          onChange={(e) => change({ minutes: number(e.target.value) })}
-          slotProps={{ inputLabel: { shrink: true } }}
-          sx={{ width: 100 }}
+          wrong={at("minutes")}
+          onValue={(minutes) => change({ minutes })}
         />
-        <TextField
+        <Amount
+          label="Until score"
+          hint="none"
+          value={plan.target}
+          wrong={at("target score")}
+          onValue={(target) => change({ target })}
+        />
+        <Amount
+          label="No gain in"
+          hint="trials"
+          value={plan.patience}
+          wrong={at("no gain in")}
+          onValue={(patience) => change({ patience })}
+        />
+        <Amount
           label="Workers"
-          type="number"
-          placeholder={String(cores)}
+          hint={String(cores)}
           value={plan.workers}
-          error={at("workers")}
-          onChange={(e) => change({ workers: number(e.target.value) })}
-          slotProps={{ inputLabel: { shrink: true } }}
-          sx={{ width: 92 }}
+          wrong={at("workers")}
+          onValue={(workers) => change({ workers })}
         />
-        <TextField
-          label="Seed"
-          type="number"
-          value={plan.seed}
-          error={at("seed")}
-          onChange={(e) => change({ seed: Number(e.target.value) })}
-          sx={{ width: 84 }}
-        />
-        <div className="grow small" role="status" data-forecast>
+        <Amount label="Seed" value={plan.seed} wrong={at("seed")} onValue={(v) => change({ seed: Number(v) })} />
+        <label
+          className="row small"
+          style={{ gap: 5 }}
+          title="Trials of earlier searches with this learner, and past results, that lie inside this space are known from the start."
+        >
+          <input type="checkbox" checked={plan.warm} onChange={(e) => change({ warm: e.target.checked })} />
+          warm start
+          {known && known.knowable > 0 && (
+            <span className="soft" data-known>
+              {plan.warm
+                ? `${count(known.known)} of ${count(known.knowable)} known`
+                : `${count(known.knowable)} left out`}
+            </span>
+          )}
+        </label>
+        <PastResults problem={problem} learner={learner} />
+      </div>
+      <div className="row" style={{ marginTop: 8, alignItems: "center" }}>
+        <div className="grow small" role="status" data-forecast style={{ lineHeight: 1.45 }}>
           {wrong ? (
             <span role="alert" className="ember" data-error="plan">
               {wrong.message.split("\n")[0]}
             </span>
-          ) : forecast.data ? (
-            <>
-              <b>
-                {count(forecast.data.trials)} trials + baseline × {forecast.data.folds} folds ={" "}
-                {count(forecast.data.fits)} fits
-              </b>
-              <br />
-              <span className="soft">
-                on {forecast.data.workers} {forecast.data.workers === 1 ? "worker" : "workers"}
-                {forecast.data.configurations !== null &&
-                  forecast.data.configurations < plan.trials &&
-                  "; then the space is exhausted"}
-              </span>
-            </>
+          ) : known ? (
+            <Forecast forecast={known} automatic={plan.strategy === "automatic"} strategies={strategies} />
           ) : (
             <span className="soft">{ready ? "Counting …" : "The space is not complete yet."}</span>
           )}
         </div>
+        <Button
+          variant="outlined"
+          disabled={!ready || rehearsal.isPending}
+          title="Four cheap fits on one fold: proves that the set-up works, and times it."
+          onClick={() => rehearsal.mutate()}
+        >
+          {rehearsal.isPending ? "Rehearsing …" : "Rehearse"}
+        </Button>
         <Button variant="contained" size="large" disabled={!ready || launch.isPending} onClick={() => launch.mutate()}>
           {launch.isPending ? "Launching …" : "Launch"}
         </Button>
       </div>
     </footer>
+  );
+}
+
+function request(plan: Plan, learner: string, space: string): Schemas["SearchRequest"] {
+  const amount = (value: number | "") => (value === "" ? null : value);
+  return {
+    learner,
+    space,
+    overrides: [],
+    plan: {
+      strategy: plan.strategy,
+      "early stopping": "none",
+      trials: plan.trials,
+      minutes: amount(plan.minutes),
+      "target score": amount(plan.target),
+      "no gain in": amount(plan.patience),
+      workers: amount(plan.workers),
+      seed: plan.seed,
+      starts: [],
+      "warm start": plan.warm ? "all" : "none",
+      "fit seconds": 600,
+      "memory mb": null,
+    },
+  };
+}
+
+interface AmountProps {
+  label: string;
+  hint?: string;
+  value: number | "";
+  wrong: boolean;
+  onValue: (value: number | "") => void;
+}
+
+function Amount({ label, hint, value, wrong, onValue }: AmountProps) {
+  return (
+    <TextField
+      label={label}
+      type="number"
+      placeholder={hint}
+      value={value}
+      error={wrong}
+      onChange={(e) => onValue(e.target.value === "" ? "" : Number(e.target.value))}
+      slotProps={{ inputLabel: { shrink: true }, htmlInput: { step: "any" } }}
+      sx={{ width: 92 }}
+    />
   );
 }

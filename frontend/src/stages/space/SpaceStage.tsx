@@ -5,10 +5,12 @@ import { useEffect, useMemo, useState } from "react";
 import type { Learner, Points, Problem, Search } from "../../api/client";
 import { useCatalogue, usePoints } from "../../api/hooks";
 import { useChosen } from "../../app/place";
-import { configurations } from "../../lib/format";
+import { configurations, count } from "../../lib/format";
 import { scoreScale } from "../../lib/ramp";
-import type { Parameter } from "../../lib/scale";
+import { isRequirement, tucked, type Parameter } from "../../lib/scale";
+import { Comparison } from "./Comparison";
 import { LaneRow } from "./LaneRow";
+import { Notation } from "./Notation";
 import { PlanRow } from "./PlanRow";
 import { SpaceText } from "./SpaceText";
 import { useSpaceDraft } from "./useSpaceDraft";
@@ -25,17 +27,27 @@ export function SpaceStage() {
   if (!problemView || !catalogue || searchesQuery.isPending)
     return <p className="stage soft">Laying out the lanes …</p>;
   const learners = catalogue.learners.filter((l) => l.tasks.includes(problemView.brief.task));
-  return <Bench key={problemView.id} problem={problemView} learners={learners} chosen={chosen} inspect={inspect} />;
+  return (
+    <Bench
+      key={problemView.id}
+      problem={problemView}
+      learners={learners}
+      chosen={chosen}
+      searches={searchesQuery.data ?? []}
+      inspect={inspect}
+    />
+  );
 }
 
 interface BenchProps {
   problem: Problem;
   learners: Learner[];
   chosen: Search | null;
+  searches: Search[];
   inspect: (id: number) => void;
 }
 
-function Bench({ problem, learners, chosen, inspect }: BenchProps) {
+function Bench({ problem, learners, chosen, searches, inspect }: BenchProps) {
   const task = problem.brief.task;
   const preferred = learners.find((l) => l.key === "boosting") ?? learners[0]!;
   const draft = useSpaceDraft(
@@ -96,13 +108,16 @@ function Bench({ problem, learners, chosen, inspect }: BenchProps) {
           <SpaceText text={draft.text} onText={draft.setText} checked={draft.checked} refusal={draft.refusal} />
           {draft.good && (
             <p className="small soft">
-              {draft.good.configurations === null
-                ? "Endlessly many configurations"
-                : configurations(draft.good.configurations)}
-              . Ranges include both ends; <code>log</code>, <code>int</code> and <code>step</code> follow the range;{" "}
-              <code>*2</code> draws an option twice as often.
+              {draft.good.configurations !== null
+                ? configurations(draft.good.configurations)
+                : draft.good.at_most !== null
+                  ? `At most ${configurations(draft.good.at_most)}`
+                  : "Endlessly many configurations"}
+              {draft.good.grid !== null && ` (a grid of ${count(draft.good.grid)})`}.
             </p>
           )}
+          <Notation />
+          <Comparison searches={searches} text={draft.text} learner={learner.key} ready={draft.inStep} />
         </section>
       </div>
       <PlanRow problem={problem} learner={learner.key} space={draft.text} ready={draft.inStep} />
@@ -126,14 +141,16 @@ function Lanes({ draft, learner, points, larger, task, inspect }: LanesProps) {
   if (!parameters) return <p className="soft">{draft.checked?.error ? "Mend the text to see its lanes." : "…"}</p>;
   const settings = learner.settings.filter((s) => s.tasks.includes(task));
   const put = (changed: Parameter) =>
-    void draft.setParameters(parameters.map((p) => (p.name === changed.name ? changed : p)));
+    void draft.setParameters(draft.entries!.map((e) => (!isRequirement(e) && e.name === changed.name ? changed : e)));
+  const requirements = draft.entries!.filter(isRequirement);
   const away = settings.filter((s) => !parameters.some((p) => p.name === s.name));
   return (
     <>
       <div className="sheet" style={{ padding: "4px 0" }}>
-        {parameters.map((parameter) => (
+        {tucked(parameters, draft.good?.parents ?? {}).map(({ parameter, depth }) => (
           <LaneRow
             key={parameter.name}
+            depth={depth}
             parameter={parameter}
             setting={settings.find((s) => s.name === parameter.name)}
             draws={draft.good?.draws[parameter.name] ?? []}
@@ -147,6 +164,21 @@ function Lanes({ draft, learner, points, larger, task, inspect }: LanesProps) {
           />
         ))}
       </div>
+      {draft.laneError && (
+        <p role="alert" className="ember small" data-error="lane">
+          {draft.laneError}
+        </p>
+      )}
+      {requirements.length > 0 && (
+        <div className="row small" style={{ flexWrap: "wrap" }} data-requirements>
+          <span className="soft">Every configuration must meet:</span>
+          {requirements.map((r) => (
+            <code key={r.expression} className="tag">
+              {r.expression}
+            </code>
+          ))}
+        </div>
+      )}
       {away.length > 0 && (
         <div className="row" style={{ flexWrap: "wrap" }}>
           <span className="small soft">Left at their defaults:</span>

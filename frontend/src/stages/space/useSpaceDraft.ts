@@ -3,7 +3,7 @@ import { useCallback, useEffect, useState } from "react";
 import type { Refusal, Schemas } from "../../api/client";
 import { checkSpace } from "../../api/hooks";
 import { useDebounced } from "../../app/useDebounced";
-import type { Parameter } from "../../lib/scale";
+import { isRequirement, type Entry, type Parameter } from "../../lib/scale";
 
 type SpaceView = Schemas["SpaceView"];
 
@@ -28,7 +28,8 @@ export function useSpaceDraft(problem: number, task: string, first: { learner: s
     () => load(problem) ?? { learner: first.learner, texts: first.text ? { [first.learner]: first.text } : {} },
   );
   const [past, setPast] = useState<string[]>([]);
-  const [moved, setMoved] = useState<Parameter[] | null>(null); // lanes ahead of the server's answer
+  const [moved, setMoved] = useState<Entry[] | null>(null); // lanes ahead of the server's answer
+  const [laneError, setLaneError] = useState<string | null>(null); // a change of a lane that cannot be
   const { learner } = kept;
   const standard = useQuery<SpaceView, Refusal>({
     queryKey: ["space", learner, task, "default"],
@@ -53,11 +54,15 @@ export function useSpaceDraft(problem: number, task: string, first: { learner: s
     [text],
   );
   const setParameters = useCallback(
-    async (parameters: Parameter[]) => {
+    async (parameters: Entry[]) => {
       setMoved(parameters);
       try {
         const answer = await checkSpace({ learner, task, parameters: parameters as never });
-        put(answer.text);
+        if (answer.error) setLaneError(answer.error.split("\n")[0]!);
+        else {
+          setLaneError(null);
+          put(answer.text);
+        }
       } finally {
         setMoved(null);
       }
@@ -77,7 +82,8 @@ export function useSpaceDraft(problem: number, task: string, first: { learner: s
   const reset = () => standard.data && put(standard.data.text);
   const [good, setGood] = useState<SpaceView | null>(null);
   if (checked.data && !checked.data.error && !checked.isPlaceholderData && good !== checked.data) setGood(checked.data);
-  const parameters = moved ?? ((good?.parameters ?? null) as Parameter[] | null);
+  const entries = moved ?? ((good?.parameters ?? null) as Entry[] | null);
+  const parameters = entries && (entries.filter((entry) => !isRequirement(entry)) as Parameter[]);
   const inStep = asked === text && !checked.isPlaceholderData && checked.isSuccess && !checked.data.error;
   return {
     learner,
@@ -87,7 +93,9 @@ export function useSpaceDraft(problem: number, task: string, first: { learner: s
     checked: checked.data ?? null,
     refusal: checked.error,
     good,
+    entries,
     parameters,
+    laneError,
     setParameters,
     undo,
     canUndo: past.length > 0,

@@ -30,6 +30,8 @@ class Metric:
     compute : callable (truth, predicted, classes) -> float
         `truth` holds class codes 0 .. classes-1, shape (n,), or numbers. `predicted` holds codes, shape (n,),
         or probabilities, shape (n, classes), or numbers, shape (n,). In a binary task class 1 is the positive one.
+    least, most : float
+        Between which ends every score lies.
     """
 
     key: str
@@ -38,11 +40,13 @@ class Metric:
     tasks: tuple[str, ...]
     sentence: str
     compute: Callable[[Array, Array, int], float]
+    least: float = 0.0
+    most: float = 1.0
 
     @property
-    def sign(self) -> float:
+    def sign(self) -> int:
         """Factor that turns scores so that larger is better."""
-        return 1.0 if self.larger_is_better else -1.0
+        return 1 if self.larger_is_better else -1
 
     @property
     def label(self) -> str:
@@ -101,7 +105,7 @@ METRICS = {
         Metric(
             "log loss", False, "probabilities", _CLASSES,
             "Punishes confident wrong probabilities hard; choose it when the probabilities themselves are used.",
-            _log_loss,
+            _log_loss, most=np.inf,
         ),
         Metric(
             "Brier score", False, "probabilities", (BINARY,),
@@ -127,25 +131,25 @@ METRICS = {
         Metric(
             "Matthews correlation", True, "labels", _CLASSES,
             "Correlation between predicted and true labels; 0 is guessing, robust to imbalance.",
-            _simple("matthews_corrcoef"),
+            _simple("matthews_corrcoef"), least=-1.0,
         ),
         Metric(
             "RMSE", False, "values", (REGRESSION,),
             "Root mean squared error in the target's own units; large misses weigh most.",
-            _simple("root_mean_squared_error"),
+            _simple("root_mean_squared_error"), most=np.inf,
         ),
         Metric(
             "MAE", False, "values", (REGRESSION,),
             "Mean absolute error in the target's own units; every unit of error weighs the same.",
-            _simple("mean_absolute_error"),
+            _simple("mean_absolute_error"), most=np.inf,
         ),
         Metric(
             "median absolute error", False, "values", (REGRESSION,),
-            "The error of the typical row; ignores a few wild misses altogether.", _simple("median_absolute_error"),
+            "The error of the typical row; ignores a few wild misses altogether.", _simple("median_absolute_error"), most=np.inf,
         ),
         Metric(
             "R2", True, "values", (REGRESSION,),
-            "Share of the target's variance explained; 0 is the mean, 1 is perfect.", _simple("r2_score"),
+            "Share of the target's variance explained; 0 is the mean, 1 is perfect.", _simple("r2_score"), least=-np.inf,
         ),
     )
 }  # fmt: skip

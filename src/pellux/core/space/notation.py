@@ -3,179 +3,225 @@
 from __future__ import annotations
 
 import json
+from functools import lru_cache
+from typing import Any
 
 from pellux.core.errors import InvalidSpace, NotationError
-from pellux.core.space.parameters import Choice, Fixed, Integer, Parameter, Real, Value, YesNo
+from pellux.core.space.distributions import FAMILIES, Distributed
+from pellux.core.space.expression_reader import ExpressionReader
+from pellux.core.space.expressions import Expression
+from pellux.core.space.feasibility import verify
+from pellux.core.space.parameters import Choice, Fixed, Integer, Parameter, Real, YesNo
 from pellux.core.space.space import Space
 from pellux.core.space.tokens import RESERVED, Token, tokens
+from pellux.core.space.values import Value, word
 
-LATER = {
-    "if": "conditions",
-    "require": "requirements",
-    "~": "distributions",
-    "start": "start values",
-    "costly": "costly marks",
-}
+AFTER_RANGE = "'int', 'log', 'step', 'levels', 'start', 'costly', 'if' or the end of the line"
+AFTER_CHOICE = "'|', '*', 'start', 'if' or the end of the line"
+AFTER_FIXED = "'..', '|', 'if' or the end of the line"
 
 
+@lru_cache(maxsize=256)
 def parse(text: str) -> Space:
     """The space that a text in space notation describes; NotationError or InvalidSpace where it describes none."""
     found: list[Parameter] = []
+    requirements: list[Expression] = []
+    places: dict[str, _Line] = {}
     for number, source in enumerate(text.replace("\r\n", "\n").split("\n"), 1):
         line = _Line(source, number)
         if line.peek().kind == "end":
             continue
+        if line.peek().text == "require":
+            requirements.append(line.requirement())
+            places.setdefault("require", line)
+            continue
         parameter = line.parameter()
-        if any(parameter.name == earlier.name for earlier in found):
+        if parameter.name in places:
             raise NotationError(
                 f"'{parameter.name}' is defined on an earlier line.", line=number, column=line.first.column, source=source
             )
+        places[parameter.name] = line
         found.append(parameter)
-    return Space(tuple(found))
+    return _checked(found, requirements, places)
+
+
+def _checked(found: list[Parameter], requirements: list[Expression], places: dict[str, _Line]) -> Space:
+    """The space; what is wrong between its lines is told with the line it shows on."""
+    try:
+        return verify(Space(tuple(found), tuple(requirements)))
+    except NotationError:
+        raise
+    except InvalidSpace as error:
+        line = places.get(error.at or "")
+        if line is None:
+            raise
+        raise line.fail(error.message, line.clause or line.first) from None
 
 
 def write(space: Space) -> str:
     """A space in space notation, one aligned line a parameter; `parse(write(space)) == space`."""
     width = max((len(p.name) for p in space.parameters), default=0) + 1
-    return "".join(f"{p.name + ':':<{width}} {_domain(p)}\n" for p in space.parameters)
+    lines = [f"{p.name + ':':<{width}} {write_parameter(p)}\n" for p in space.parameters]
+    return "".join(lines + [f"require {requirement}\n" for requirement in space.requirements])
 
 
-class _Line:
+def write_parameter(parameter: Parameter) -> str:
+    """What stands behind a parameter's name in space notation."""
+    return _domain(parameter) + _suffix(parameter)
+
+
+class _Line(ExpressionReader):
     """A recursive-descent parser over the tokens of one line."""
 
     def __init__(self, source: str, number: int) -> None:
-        self.source, self.number = source, number
-        self.tokens = tokens(source, number)
-        self.place = 0
-        self.first = self.tokens[0]
+        super().__init__(tokens(source, number), source, number)
+        self.first = self.peek()
+        self.clause: Token | None = None  # where a condition or requirement begins
 
-    def peek(self) -> Token:
-        return self.tokens[self.place]
-
-    def take(self) -> Token:
-        token = self.tokens[self.place]
-        self.place = min(self.place + 1, len(self.tokens) - 1)
-        return token
-
-    def fail(self, problem: str, token: Token, expected: str = "") -> NotationError:
-        return NotationError(problem, line=self.number, column=token.column, source=self.source, expected=expected)
-
-    def accept(self, text: str) -> bool:
-        if self.peek().text == text and self.peek().kind in ("mark", "dots", "word"):
-            self.take()
-            return True
-        return False
+    def requirement(self) -> Expression:
+        self.take()
+        self.clause = self.peek()
+        found = self.expression()
+        if self.peek().kind != "end":
+            raise self.unexpected_in_expression()
+        return found
 
     def parameter(self) -> Parameter:
         name = self.take()
-        if name.text in LATER:
-            raise self._later(name)
         if name.kind != "word" or name.text in RESERVED or not name.text.isidentifier():
-            raise self.fail(f"{name} cannot name a parameter.", name, "a name such as rate")
+            raise self.fail(f"{name} cannot name a parameter.", name, "a name such as rate, or 'require'")
         if not self.accept(":"):
             raise self.fail(f"After the name stands {self.peek()}.", self.peek(), "':'")
         domain = self.peek()
         try:
-            parameter = self._domain(name.text)
+            return self._domain(name.text)
         except NotationError:
             raise
         except InvalidSpace as error:
             raise self.fail(error.message, domain) from None
-        rest = self.peek()
-        if rest.kind != "end":
-            raise self._later(rest) if rest.text in LATER else self._unexpected(rest, parameter)
-        return parameter
-
-    def _unexpected(self, token: Token, parameter: Parameter) -> NotationError:
-        follows = {
-            Real: "'int', 'log', 'step' or the end of the line",
-            Integer: "'int', 'log', 'step' or the end of the line",
-            Fixed: "'..', '|' or the end of the line",
-        }
-        return self.fail(f"{token} does not fit here.", token, follows.get(type(parameter), "'|' or the end of the line"))
-
-    def _later(self, token: Token) -> NotationError:
-        return self.fail(f"'{token.text}' is reserved: {LATER[token.text]} are not available in this version.", token)
 
     def _domain(self, name: str) -> Parameter:
-        if self.peek().text == "~":
-            raise self._later(self.peek())
         at = self.peek()
-        first = self._literal("a number, a word or a quoted text")
+        if at.text == "~":
+            return self._distribution(name)
+        first = self._literal("a number, a word, a quoted text or '~'")
         if self.peek().kind == "dots":
             return self._range(name, first, at)
         if self.peek().text in ("|", "*"):
             return self._choice(name, first)
-        return Fixed(name=name, value=first)
+        return Fixed(name=name, value=first, **self._qualifiers(AFTER_FIXED))
+
+    def _distribution(self, name: str) -> Parameter:
+        self.take()
+        family = self.take()
+        if family.text not in FAMILIES:
+            raise self.fail(f"{family} is no distribution known here.", family, ", ".join(FAMILIES))
+        self.need("(", "'('")
+        arguments = [float(self._figure("a number"))]
+        while self.accept(","):
+            arguments.append(float(self._figure("a number")))
+        self.need(")", "',' or ')'")
+        more = self._qualifiers("'levels', 'start', 'costly', 'if' or the end of the line", ("levels",))
+        return Distributed(name=name, family=family.text, arguments=tuple(arguments), **_real_start(more))
 
     def _literal(self, expected: str) -> Value:
-        token = self.take()
-        if token.kind == "number":
-            return _number(token.text)
+        token = self.peek()
+        if token.kind == "number" or token.text in ("+", "-"):
+            return self._figure(expected)
+        self.take()
         if token.kind == "string":
             return str(json.loads(token.text))
         if token.kind == "word" and token.text not in RESERVED:
             return {"yes": True, "no": False}.get(token.text, token.text)
         raise self.fail(f"{token} is not a value.", token, expected)
 
+    def _figure(self, expected: str) -> float | int:
+        """A number with its sign."""
+        sign = self.take().text if self.peek().text in ("+", "-") else ""
+        token = self.take()
+        if token.kind != "number":
+            raise self.fail(f"{token} is not a number.", token, expected)
+        return number(sign + token.text)
+
     def _range(self, name: str, low: Value, at: Token) -> Parameter:
         if isinstance(low, (str, bool)):
             raise self.fail(f"A range begins with a number, not with {at}.", at, "a number")
         self.take()
-        token = self.take()
-        if token.kind != "number":
-            raise self.fail(f"A range ends with a number, not with {token}.", token, "a number")
-        return self._qualified(name, low, _number(token.text), at)
+        last = self.peek()
+        if last.kind != "number" and last.text not in ("+", "-"):
+            raise self.fail(f"A range ends with a number, not with {last}.", last, "a number")
+        high = self._figure("a number")
+        more = self._qualifiers(AFTER_RANGE, ("int", "log", "step", "levels"))
+        if not more.pop("int", False):
+            step = more.pop("step", None)
+            return Real(
+                name=name, low=float(low), high=float(high), step=None if step is None else float(step), **_real_start(more)
+            )
+        for end in (low, high, more.get("step")):
+            if isinstance(end, float) and not end.is_integer():
+                raise self.fail(f"{name}: an int range takes whole numbers. Got {end:g}.", at)
+        step = more.pop("step", None)
+        return Integer(name=name, low=int(low), high=int(high), step=None if step is None else int(step), **more)
 
-    def _qualified(self, name: str, low: float, high: float, at: Token) -> Parameter:
-        whole, log, step = False, False, None
+    def _qualifiers(self, follows: str, marks: tuple[str, ...] = ()) -> dict[str, Any]:
+        """What may stand after a domain, each at most once, in any order; a condition ends the line."""
+        found: dict[str, Any] = {}
         while True:
             comma = self.accept(",")
             token = self.peek()
-            if token.text == "int" and not whole:
-                whole = bool(self.take())
-            elif token.text == "log" and not log:
-                log = bool(self.take())
-            elif token.text == "step" and step is None:
-                self.take()
-                size = self.take()
-                if size.kind != "number":
-                    raise self.fail(f"'step' is followed by {size}.", size, "a number")
-                step = _number(size.text)
-            elif comma and token.text not in LATER:
-                raise self.fail(f"After the comma stands {token}.", token, "'int', 'log' or 'step'")
+            if token.text in found or token.text not in (*marks, "start", "costly", "if") or token.kind != "word":
+                if token.kind == "end" and not comma:
+                    return found
+                raise self.fail(f"{token} does not fit here.", token, follows)
+            self.take()
+            if token.text in ("int", "log", "costly"):
+                found[token.text] = True
+            elif token.text == "step":
+                found["step"] = self._figure("a number")
+            elif token.text == "levels":
+                found["levels"] = self._whole()
+            elif token.text == "start":
+                found["start"] = self._literal("the first value to try")
             else:
-                break
-        if not whole:
-            return Real(name=name, low=float(low), high=float(high), log=log, step=None if step is None else float(step))
-        for end in (low, high, step):
-            if isinstance(end, float) and not end.is_integer():
-                raise self.fail(f"{name}: an int range takes whole numbers. Got {end:g}.", at)
-        return Integer(name=name, low=int(low), high=int(high), log=log, step=None if step is None else int(step))
+                self.clause = self.peek()
+                found["condition"] = self.expression()
+                if self.peek().kind != "end":
+                    raise self.unexpected_in_expression()
+
+    def _whole(self) -> int:
+        token = self.take()
+        if token.kind != "number" or not token.text.isdigit():
+            raise self.fail(f"'levels' is followed by {token}.", token, "a whole number")
+        return int(token.text)
 
     def _choice(self, name: str, first: Value) -> Parameter:
         options, weights = [first], [self._weight()]
         while self.accept("|"):
             options.append(self._literal("a number, a word or a quoted text"))
             weights.append(self._weight())
-        if {type(option) for option in options} == {bool} and len(options) == 2:
-            return YesNo(name=name, options=tuple(options), weights=tuple(weights))
-        return Choice(name=name, options=tuple(options), weights=tuple(weights))
+        kind = YesNo if {type(option) for option in options} == {bool} and len(options) == 2 else Choice
+        return kind(name=name, options=tuple(options), weights=tuple(weights), **self._qualifiers(AFTER_CHOICE))
 
     def _weight(self) -> float:
         if not self.accept("*"):
             return 1.0
-        token = self.take()
-        if token.kind != "number":
+        token = self.peek()
+        if token.kind != "number" and token.text not in ("+", "-"):
             raise self.fail(f"A weight is a number, not {token}.", token, "a number above 0")
-        weight = float(token.text)
+        weight = float(self._figure("a number above 0"))
         if not weight > 0:
-            raise self.fail(f"A weight must be above 0. Got {token.text}.", token, "a number above 0")
+            raise self.fail(f"A weight must be above 0. Got {weight:g}.", token, "a number above 0")
         return weight
 
 
-def _number(text: str) -> float | int:
+def number(text: str) -> float | int:
     return int(text) if text.lstrip("+-").isdigit() else float(text)
+
+
+def _real_start(found: dict[str, Any]) -> dict[str, Any]:
+    """The start of a real parameter is a float, also when it was written as a whole number."""
+    start = found.get("start")
+    return {**found, "start": float(start)} if isinstance(start, int) and not isinstance(start, bool) else found
 
 
 def _domain(parameter: Parameter) -> str:
@@ -184,7 +230,10 @@ def _domain(parameter: Parameter) -> str:
             step = "" if parameter.step is None else f" step {_figure(parameter.step)}"
             kind = " int" if isinstance(parameter, Integer) else ""
             log = " log" if parameter.log else ""
-            return f"{_figure(parameter.low)} .. {_figure(parameter.high)}{kind}{log}{step}"
+            return f"{_figure(parameter.low)} .. {_figure(parameter.high)}{kind}{log}{step}{_levels(parameter.levels)}"
+        case Distributed():
+            arguments = ", ".join(_figure(a) for a in parameter.arguments)
+            return f"~ {parameter.family}({arguments}){_levels(parameter.levels)}"
         case Choice():
             return " | ".join(
                 word(option) + ("" if weight == 1 else f" *{_figure(weight)}")
@@ -201,13 +250,17 @@ def _figure(number: float) -> str:
     return text[:-2] if text.endswith(".0") else text
 
 
-def word(value: Value) -> str:
-    """A value as space notation writes it."""
-    if isinstance(value, bool):
-        return "yes" if value else "no"
-    if isinstance(value, (int, float)):
-        return repr(value)
-    bare = all(part.isidentifier() and part.isascii() for part in value.replace("-", ".").split("."))
-    if bare and value not in RESERVED and value not in ("yes", "no"):
-        return value
-    return json.dumps(value, ensure_ascii=False)
+def _levels(levels: int | None) -> str:
+    return "" if levels is None else f" levels {levels}"
+
+
+def _suffix(parameter: Parameter) -> str:
+    start = "" if parameter.start is None else f", start {_start(parameter)}"
+    costly = ", costly" if parameter.costly else ""
+    condition = "" if parameter.condition is None else f" if {parameter.condition}"
+    return start + costly + condition
+
+
+def _start(parameter: Parameter) -> str:
+    value = parameter.start
+    return _figure(value) if isinstance(parameter, (Real, Distributed)) and isinstance(value, float) else word(value)  # type: ignore[arg-type]

@@ -1,7 +1,7 @@
 """The kinds of parameter. Each checks itself, maps to [0, 1] and back, and counts its values.
 
 `decode` rounds inside the map (`int`, `step`), so two positions that round alike are one value;
-`encode` gives the middle of a value's interval, so `decode(encode(v)) == v`.
+`encode` gives the middle of a value's interval, so `decode(encode(v)) == v`; `snap` does both for many positions at once.
 """
 
 from __future__ import annotations
@@ -12,17 +12,36 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
 
-from pellux.core.errors import InvalidSpace
+import numpy as np
+from numpy.typing import NDArray
 
-Value = float | int | str | bool
+from pellux.core.errors import InvalidSpace
+from pellux.core.space.expressions import Expression
+from pellux.core.space.values import Value, word
+
+Array = NDArray[np.float64]
+GRID_LEVELS = 5  # values of a range on a grid when the space does not say
 NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_]*\Z")
 
 
 @dataclass(frozen=True, kw_only=True)
 class Parameter:
-    """A named setting of the configuration."""
+    """A named setting of the configuration.
+
+    Attributes
+    ----------
+    condition : Expression or None
+        Where the parameter has a value at all; everywhere when None.
+    start : value or None
+        What the first trial takes.
+    costly : bool
+        The cost of a fit grows with it.
+    """
 
     name: str
+    condition: Expression | None = None
+    start: Value | None = None
+    costly: bool = False
 
     def __post_init__(self) -> None:
         if not NAME.match(self.name):
@@ -48,6 +67,18 @@ class Parameter:
         """All values in order; only for parameters with a `count`."""
         raise NotImplementedError
 
+    def snap(self, positions: Array) -> Array:
+        """`encode(decode(p))` of every position, shape (n,)."""
+        raise NotImplementedError
+
+    def grid(self) -> tuple[Value, ...]:
+        """The values that a grid takes."""
+        return tuple(self.values())
+
+    def _check_start(self) -> None:
+        if self.start is not None and not self.contains(self.start):
+            raise InvalidSpace(f"{self.name}: the start {word(self.start)} is outside its range.", at=self.name)
+
 
 @dataclass(frozen=True, kw_only=True)
 class _Range(Parameter):
@@ -57,9 +88,11 @@ class _Range(Parameter):
     high: float
     log: bool = False
     step: float | None = None
+    levels: int | None = None  # how many values a grid takes
 
     def __post_init__(self) -> None:
         super().__post_init__()
+        check_levels(self.name, self.levels)
         for end in (self.low, self.high, *([self.step] if self.step is not None else [])):
             if not math.isfinite(end):
                 raise InvalidSpace(f"{self.name}: {end} is not a finite number.", at=self.name)
@@ -91,6 +124,38 @@ class _Range(Parameter):
 
     def values(self) -> Iterator[Value]:
         return (self.level(index) for index in range(self.count or 0))
+
+    def grid(self) -> tuple[Value, ...]:
+        """Evenly spaced on the parameter's own scale, both ends in; fewer when two would be the same value."""
+        wanted = self.levels or GRID_LEVELS
+        if self.count is not None and self.count <= wanted:
+            return tuple(self.values())
+        if wanted == 1:
+            return (self.decode(0.5),)
+        found = [self.low if i == 0 else self.high if i == wanted - 1 else self._on_scale(i / (wanted - 1)) for i in range(wanted)]
+        return tuple(dict.fromkeys(self._nearest(value) for value in found))
+
+    def _nearest(self, value: float) -> Value:
+        """The allowed value nearest to a number inside the range."""
+        if self.count is None:
+            return float(value)
+        return self.level(min(max(self._level_of(value), 0), self.count - 1))
+
+    def snap(self, positions: Array) -> Array:
+        positions = np.clip(positions, 0.0, 1.0)
+        levels = self.count
+        if levels is None:
+            return positions
+        if not self.log:
+            found: Array = (np.minimum(np.floor(positions * levels), levels - 1) + 0.5) / levels
+            return found
+        step, ratio = self.step or 1, math.log(self.high) - math.log(self.low)
+        index = np.rint((self.low * np.exp(positions * ratio) - self.low) / step).clip(0, levels - 1)
+        below = np.log((self.low + (index - 0.5) * step).clip(self.low, self.high) / self.low) / ratio
+        above = np.log((self.low + (index + 0.5) * step).clip(self.low, self.high) / self.low) / ratio
+        above = np.where(index == levels - 1, 1.0, above)
+        middle: Array = (below + above) / 2
+        return middle
 
     def _on_scale(self, position: float) -> float:
         """The unrounded value at a position, by the range's own scale."""
@@ -135,6 +200,10 @@ class _Range(Parameter):
 class Real(_Range):
     """A real number between two ends."""
 
+    def __post_init__(self) -> None:
+        super().__post_init__()
+        self._check_start()
+
     def level(self, index: int) -> float:
         # Twelve significant digits: 0.1 * 3 reads 0.3, and the same level is always the same float.
         return float(f"{self.low + index * (self.step or 0.0):.12g}")
@@ -172,6 +241,7 @@ class Integer(_Range):
         for end in (self.low, self.high, self.step):
             if end is not None and end != int(end):
                 raise InvalidSpace(f"{self.name}: an int range takes whole numbers. Got {end:g}.", at=self.name)
+        self._check_start()
 
     @property
     def count(self) -> int:
@@ -212,6 +282,9 @@ class Choice(Parameter):
         for weight in self.weights:
             if not (weight > 0 and math.isfinite(weight)):
                 raise InvalidSpace(f"{self.name}: a weight must be above 0. Got {weight:g}.", at=self.name)
+        if self.costly:
+            raise InvalidSpace(f"{self.name}: only a number can be costly; a choice has no direction.", at=self.name)
+        self._check_start()
 
     @property
     def count(self) -> int:
@@ -239,6 +312,15 @@ class Choice(Parameter):
     def _index(self, value: Value) -> int:
         return next(i for i, option in enumerate(self.options) if type(option) is type(value) and option == value)
 
+    def index(self, positions: Array) -> NDArray[np.intp]:
+        """Which option each position means, shape (n,)."""
+        return np.searchsorted(np.array(self._edges[1:-1]), positions, side="right")
+
+    def snap(self, positions: Array) -> Array:
+        edges = np.array(self._edges)
+        middle: Array = ((edges[:-1] + edges[1:]) / 2)[self.index(positions)]
+        return middle
+
     def contains(self, value: object) -> bool:
         return any(type(option) is type(value) and option == value for option in self.options)
 
@@ -263,6 +345,8 @@ class Fixed(Parameter):
     def __post_init__(self) -> None:
         super().__post_init__()
         _check_finite(self.name, self.value)
+        if self.costly or self.start is not None:
+            raise InvalidSpace(f"{self.name}: a fixed value is neither started nor costly; it never changes.", at=self.name)
 
     @property
     def count(self) -> int:
@@ -279,6 +363,14 @@ class Fixed(Parameter):
 
     def values(self) -> Iterator[Value]:
         return iter((self.value,))
+
+    def snap(self, positions: Array) -> Array:
+        return np.full(len(positions), 0.5)
+
+
+def check_levels(name: str, levels: int | None) -> None:
+    if levels is not None and levels < 1:
+        raise InvalidSpace(f"{name}: a grid takes at least 1 level. Got {levels}.", at=name)
 
 
 def _check_finite(name: str, value: Value) -> None:

@@ -7,17 +7,17 @@ from dataclasses import dataclass
 
 from pellux.core.errors import NotationError
 
-RESERVED = frozenset({"int", "log", "step", "start", "costly", "if", "require", "and", "or", "not", "in"})
+RESERVED = frozenset({"int", "log", "step", "levels", "start", "costly", "if", "require", "and", "or", "not", "in"})
 
 _PATTERN = re.compile(
     r"""
     (?P<blank>[ \t]+)
   | (?P<comment>\#.*)
   | (?P<dots>\.\.)
-  | (?P<number>[+-]?(?:\d+(?:\.(?!\.)\d*)?|\.\d+)(?:[eE][+-]?\d+)?(?![A-Za-z_0-9]))
+  | (?P<number>(?:\d+(?:\.(?!\.)\d*)?|\.\d+)(?:[eE][+-]?\d+)?(?![A-Za-z_0-9]))
   | (?P<word>[A-Za-z_][A-Za-z0-9_]*(?:[-.](?!\.)[A-Za-z_][A-Za-z0-9_]*)*)
   | (?P<string>"(?:[^"\\]|\\.)*")
-  | (?P<mark>[:|*,~()<>=!+\-/]=?)
+  | (?P<mark>\*\*|[<>=!]=|[:|*,~()<>=+\-/])
     """,
     re.VERBOSE,
 )

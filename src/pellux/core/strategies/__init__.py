@@ -2,9 +2,8 @@
 
 To add one, write `propose` in a file of its own and a line in `STRATEGIES`:
 
->>> from numpy.random import default_rng
 >>> from pellux.core.space import parse
->>> STRATEGIES["random"].propose(parse("depth: 2 .. 4 int"), [], [], 3, default_rng(1)).exhausted
+>>> STRATEGIES["random"].propose(parse("depth: 2 .. 4 int"), [], [], 3, Chance(1, 1)).exhausted
 False
 """
 
@@ -12,40 +11,90 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-import numpy as np
-
 from pellux.core.errors import InvalidPlan
-from pellux.core.strategies import random_draws
-from pellux.core.strategies.contract import History, Observation, Proposed, Strategy
+from pellux.core.strategies import (
+    even_spread,
+    evolution,
+    gaussian_process,
+    grid,
+    parzen_density,
+    random_draws,
+    thrifty_descent,
+)
+from pellux.core.strategies.automatic import Pick, grid_size, pick
+from pellux.core.strategies.contract import Chance, History, Observation, Proposed, Strategy
 
 
 @dataclass(frozen=True)
 class Entry:
-    """A strategy as people meet it: label, one sentence, the function."""
+    """A strategy as people meet it: label, one sentence, the function.
+
+    Attributes
+    ----------
+    heavy : bool
+        A proposal takes long enough to be made in a process of its own.
+    """
 
     label: str
     sentence: str
     propose: Strategy
+    heavy: bool = False
 
 
+AUTOMATIC = "automatic"
 STRATEGIES = {
+    "grid": Entry(
+        "Grid",
+        "Every combination of levels, once; only for small spaces, and it learns nothing on the way.",
+        grid.propose,
+    ),
     "random": Entry(
         "Random",
         "Independent draws, weighted by the priors; the honest yardstick for everything cleverer.",
         random_draws.propose,
     ),
+    "even spread": Entry(
+        "Even spread",
+        "Points that fill the space without gaps or clumps; learns nothing, but leaves nothing unvisited.",
+        even_spread.propose,
+    ),
+    "gaussian process": Entry(
+        "Gaussian process",
+        "A model of the score with its own doubt; goes where the most improvement is to be expected.",
+        gaussian_process.propose,
+        heavy=True,
+    ),
+    "parzen density": Entry(
+        "Parzen density",
+        "Draws where good trials are dense and poor ones rare; cheap with thousands of trials or many conditions.",
+        parzen_density.propose,
+        heavy=True,
+    ),
+    "evolution": Entry(
+        "Evolution",
+        "A population whose members step towards the best and along each other's differences; wants some hundred trials.",
+        evolution.propose,
+    ),
+    "thrifty descent": Entry(
+        "Thrifty descent",
+        "Walks from the cheapest start and pays for costly settings only while that improves the score.",
+        thrifty_descent.propose,
+    ),
 }
+
+
+def labelled(key: str) -> str:
+    """How a strategy is called on screen."""
+    return "Automatic" if key == AUTOMATIC else strategy(key).label
 
 
 def strategy(key: str) -> Entry:
     if key not in STRATEGIES:
-        raise InvalidPlan(f"Strategy '{key}' is unknown. Allowed: {', '.join(STRATEGIES)}.", at="plan.strategy")
+        raise InvalidPlan(f"Strategy '{key}' is unknown. Allowed: {', '.join([AUTOMATIC, *STRATEGIES])}.", at="plan.strategy")
     return STRATEGIES[key]
 
 
-def generator(seed: int, number: int) -> np.random.Generator:
-    """The random generator of proposal `number` of a search: the same after any restart."""
-    return np.random.default_rng([seed, number])
-
-
-__all__ = ["STRATEGIES", "Entry", "History", "Observation", "Proposed", "Strategy", "generator", "strategy"]
+__all__ = [
+    "AUTOMATIC", "STRATEGIES", "Chance", "Entry", "History", "Observation", "Pick", "Proposed", "Strategy",
+    "grid_size", "labelled", "pick", "strategy",
+]  # fmt: skip

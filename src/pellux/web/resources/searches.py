@@ -7,11 +7,14 @@ from typing import Literal
 from flask import Response, current_app
 from pydantic import Field
 
-from pellux.core.judging import Brief
-from pellux.service import searches, trials
-from pellux.service.problems import stored_brief
-from pellux.service.requests import Request, SearchRequest
-from pellux.service.views import ForecastView, LanesView, PointsView, SearchView, TrialPage
+from pellux.service import launching, searches, trials
+from pellux.service.requests import LimitsRequest, Request, SearchRequest
+from pellux.service.views import (
+    LanesView,
+    PointsView,
+    SearchView,
+    TrialPage,
+)
 from pellux.web.api import Api
 from pellux.web.context import bench
 
@@ -22,6 +25,12 @@ class StateRequest(Request):
 
 class WorkersRequest(Request):
     count: int = Field(ge=1, le=searches.MOST_WORKERS)
+
+
+class TryRequest(Request):
+    """A trial by hand; settings left out take the learner's defaults."""
+
+    configuration: dict[str, bool | int | float | str]
 
 
 class PageQuery(Request):
@@ -41,13 +50,7 @@ def add(api: Api) -> None:
     @api.operation("POST", "/problems/<int:problem_id>/searches", body=SearchRequest, returns=SearchView, status=201)
     def post_search(problem_id: int, body: SearchRequest) -> SearchView:
         """Launch a search."""
-        return searches.search_view(bench().room, searches.launch(bench().room, problem_id, body))
-
-    @api.operation("POST", "/problems/<int:problem_id>/forecast", body=SearchRequest, returns=ForecastView)
-    def post_forecast(problem_id: int, body: SearchRequest) -> ForecastView:
-        """Validate a search and count what it would do."""
-        brief: Brief = stored_brief(bench().room.workspace, problem_id)
-        return searches.check_search(brief, body).forecast
+        return searches.search_view(bench().room, launching.launch(bench().room, problem_id, body))
 
     @api.operation("GET", "/searches/<int:search_id>", returns=SearchView)
     def get_search(search_id: int) -> SearchView:
@@ -64,6 +67,18 @@ def add(api: Api) -> None:
     def put_search_workers(search_id: int, body: WorkersRequest) -> SearchView:
         """Change the number of workers while the search runs."""
         searches.set_workers(bench().room, search_id, body.count)
+        return searches.search_view(bench().room, search_id)
+
+    @api.operation("PUT", "/searches/<int:search_id>/budget", body=LimitsRequest, returns=SearchView)
+    def put_search_budget(search_id: int, body: LimitsRequest) -> SearchView:
+        """Raise, lower or take away budgets while the search runs."""
+        searches.set_limits(bench().room, search_id, body)
+        return searches.search_view(bench().room, search_id)
+
+    @api.operation("POST", "/searches/<int:search_id>/trials", body=TryRequest, returns=SearchView, status=201)
+    def post_trial(search_id: int, body: TryRequest) -> SearchView:
+        """Try a configuration by hand."""
+        searches.try_configuration(bench().room, search_id, dict(body.configuration))
         return searches.search_view(bench().room, search_id)
 
     @api.operation("GET", "/searches/<int:search_id>/trials", query=PageQuery, returns=TrialPage)

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from pellux.service.catalogue import catalogue
-from pellux.service.spaces import SpaceRequest, check_space
+from pellux.service.spaces import ComparisonRequest, SpaceRequest, check_space, compare
 from pellux.service.status import workspace_view
-from pellux.service.views import CatalogueView, SpaceView, WorkspaceView
+from pellux.service.views import CatalogueView, ComparisonView, SpaceView, WorkspaceView
 from pellux.web.api import Api
 from pellux.web.context import bench
 
@@ -25,3 +25,8 @@ def add(api: Api) -> None:
     def post_space_check(body: SpaceRequest) -> SpaceView:
         """Both forms of a space and sample draws, or its first mistake."""
         return check_space(body)
+
+    @api.operation("POST", "/spaces/compare", body=ComparisonRequest, returns=ComparisonView)
+    def post_space_comparison(body: ComparisonRequest) -> ComparisonView:
+        """What changed from one space to another."""
+        return compare(body)

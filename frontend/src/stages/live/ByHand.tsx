@@ -1,0 +1,67 @@
+import Button from "@mui/material/Button";
+import { useMutation } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, settled, type Refusal, type Schemas, type Search } from "../../api/client";
+import { useTrial } from "../../api/hooks";
+import { scalar } from "../../lib/format";
+import { settingsOf } from "../../lib/pastResults";
+
+/** Try a configuration by hand: begins as the best one, changed in text. */
+export function ByHand({ search, onClose }: { search: Search; onClose: () => void }) {
+  const best = useTrial(search.best?.trial_id ?? null).data;
+  const [typed, setText] = useState<string | null>(null);
+  const begin = Object.entries(best?.configuration ?? best?.defaults ?? {})
+    .map(([name, value]) => `${name}: ${typeof value === "boolean" ? (value ? "yes" : "no") : scalar(value)}`)
+    .join("\n");
+  const text = typed ?? begin;
+  const read = settingsOf(text);
+  const tried = useMutation<Schemas["SearchView"], Refusal, Record<string, string | number | boolean>>({
+    mutationFn: (configuration) =>
+      settled(
+        api.POST("/api/v1/searches/{search_id}/trials", {
+          params: { path: { search_id: search.id } },
+          body: { configuration },
+        }),
+      ),
+    onSuccess: onClose,
+  });
+  const wrong = typeof read === "string" ? read : tried.error?.message;
+  return (
+    <section className="sheet col" style={{ padding: 14, gap: 8 }} aria-label="Try by hand">
+      <p className="small soft">
+        One setting a line. What is left out takes the learner's default. It runs next, counts beside the budget, and
+        the strategy learns from it.
+      </p>
+      <textarea
+        aria-label="Configuration to try"
+        className="mono"
+        rows={Math.min(Math.max(text.split("\n").length, 4), 12)}
+        value={text}
+        spellCheck={false}
+        onChange={(event) => setText(event.target.value)}
+        style={{
+          background: "var(--sunk)",
+          color: "inherit",
+          border: "1px solid var(--rule)",
+          borderRadius: 6,
+          padding: 8,
+        }}
+      />
+      {wrong && (
+        <p role="alert" className="ember small">
+          {wrong}
+        </p>
+      )}
+      <div className="row" style={{ justifyContent: "flex-end" }}>
+        <Button onClick={onClose}>Cancel</Button>
+        <Button
+          variant="contained"
+          disabled={typeof read === "string" || tried.isPending}
+          onClick={() => typeof read !== "string" && tried.mutate(read)}
+        >
+          Try it
+        </Button>
+      </div>
+    </section>
+  );
+}

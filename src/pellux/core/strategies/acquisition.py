@@ -1,0 +1,240 @@
+"""Where the model expects the most: log expected improvement, maximised over a space.
+
+Log EI (Ament et al., NeurIPS 2023) keeps a slope where plain expected improvement underflows to zero. The maximiser
+looks at an even spread of candidates and at small changes of the best points, climbs from several of them with
+gradients, tries the neighbours of what it found in the discrete parameters, and climbs once more.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.random import Generator
+from numpy.typing import NDArray
+from scipy import optimize, special
+
+from pellux.core.space import Choice, Space, Value, identity
+from pellux.core.strategies.even_spread import sobol
+from pellux.core.surrogates.coding import Coding
+from pellux.core.surrogates.gaussian_process import Posterior
+
+Array = NDArray[np.float64]
+Mask = NDArray[np.bool_]
+
+SPREAD = 512  # candidates over the whole space
+ANCHORS = 5  # best points whose surroundings are looked at
+STEPS = (0.2, 0.05, 0.02, 0.005)  # how far, in the unit cube
+COPIES = 14  # changed copies for each anchor and step
+CLIMBS = 8  # candidates from which gradients climb
+CLIMB_STEPS = 30
+LOG_ROOT_2PI = 0.5 * np.log(2 * np.pi)
+
+
+def log_expected_improvement(mean: Array, deviation: Array, best: float) -> tuple[Array, Array, Array]:
+    """Log EI over `best`, and its derivatives by mean and by deviation; shapes (m,)."""
+    z = (mean - best) / deviation
+    log_h = _log_h(z)
+    value = np.log(deviation) + log_h
+    by_mean = np.exp(np.minimum(special.log_ndtr(z) - value, 300.0))
+    by_deviation = np.exp(np.minimum(-0.5 * z * z - LOG_ROOT_2PI - value, 300.0))
+    return value, by_mean, by_deviation
+
+
+def _log_h(z: Array) -> Array:
+    """log(phi(z) + z Phi(z)), accurate for z far below 0."""
+    found = np.empty_like(z)
+    near = z > -1
+    found[near] = np.log(np.exp(-0.5 * z[near] ** 2 - LOG_ROOT_2PI) + z[near] * special.ndtr(z[near]))
+    far = z[~near]
+    # phi(z) (1 - |z| sqrt(pi/2) erfcx(|z|/sqrt 2)), and 1/z^2 of it once the bracket is lost to rounding
+    bracket = -far * np.sqrt(np.pi / 2) * special.erfcx(-far / np.sqrt(2))
+    inner = np.where(far > -1e4, np.log1p(-np.minimum(bracket, 1 - 1e-16)), -2 * np.log(np.maximum(-far, 1.0)))
+    found[~near] = -0.5 * far**2 - LOG_ROOT_2PI + inner
+    return found
+
+
+@dataclass(frozen=True)
+class Region:
+    """Where the next proposal may lie: everywhere, or nearer to the first of some basins' tops than to the others.
+
+    Attributes
+    ----------
+    tops : array, shape (k, columns), or None
+        Features of the tops.
+    """
+
+    posterior: Posterior
+    coding: Coding
+    tops: Array | None = None
+
+    def holds(self, points: Array) -> Mask:
+        if self.tops is None or not len(points):
+            return np.ones(len(points), dtype=bool)
+        features = self.coding.features(points)
+        near = np.stack([self.posterior.correlation(features, top) for top in self.tops])
+        found: Mask = near[0] >= near.max(0)
+        return found
+
+
+class Maximiser:
+    """Finds the untried configuration of a region with the largest log EI over `best`."""
+
+    def __init__(self, region: Region, best: float, tried: set[str], rng: Generator, *, climb: bool = True) -> None:
+        self._posterior, self._coding, self._best = region.posterior, region.coding, best
+        self._region, self._tried, self._rng, self._climbs = region, tried, rng, climb
+        self._space: Space = region.coding.space
+
+    def configuration(self, anchors: Array) -> dict[str, Value] | None:
+        """The best configuration found, or None when every candidate is taken or breaks a requirement.
+
+        Parameters
+        ----------
+        anchors : array, shape (k, dimension)
+            The best points so far, best first.
+        """
+        candidates = self._allowed(np.concatenate([self._even(), self._around(anchors)]))
+        if not len(candidates):
+            return None
+        values = self._values(candidates)
+        order = np.argsort(-values, kind="stable")
+        pool = self._improved(candidates, order) if self._climbs else candidates[order]
+        for point in pool:
+            configuration = self._space.decode(point)
+            if identity(configuration) not in self._tried and self._space.fulfils(configuration):
+                return configuration
+        return None
+
+    def _improved(self, candidates: Array, order: NDArray[np.intp]) -> Array:
+        """Gradients from the best candidates, then discrete neighbours, then gradients again; best first."""
+        # From the best few and from the best few that are apart from them, so that not all climb one hill.
+        starts = candidates[_spread_out(candidates[order], CLIMBS, order)]
+        pool = self._merge(candidates[order[:CLIMBS]], self._snapped(self._climb(starts)))
+        for _ in range(2):
+            neighbours = self._neighbours(pool[:2])
+            if not len(neighbours):
+                break
+            pool = self._merge(pool, self._snapped(neighbours))
+        if self._coding.continuous.any():
+            pool = self._merge(pool, self._snapped(self._climb(pool[:3], fine=True)))
+        return pool
+
+    # Candidates
+
+    def _even(self) -> Array:
+        return sobol(self._space.dimension, SPREAD, self._rng)
+
+    def _around(self, anchors: Array) -> Array:
+        """Copies of the anchors with a random few coordinates moved, at every step size."""
+        anchors = anchors[:ANCHORS]
+        if not len(anchors):
+            return np.empty((0, self._space.dimension))
+        d = self._space.dimension
+        base = np.repeat(np.where(np.isnan(anchors), 0.5, anchors), COPIES * len(STEPS), axis=0)
+        steps = np.tile(np.repeat(STEPS, COPIES), len(anchors))[:, None]
+        share = np.tile(np.linspace(1.0 / d, 1.0, COPIES), len(anchors) * len(STEPS))[:, None]
+        moved = self._rng.random(base.shape) < share
+        moved[np.arange(len(base)), self._rng.integers(0, d, len(base))] = True
+        found: Array = np.clip(base + np.where(moved, steps * self._rng.standard_normal(base.shape), 0.0), 0.0, 1.0)
+        for place, _ in self._coding.choices:  # a small step means nothing to a choice: now and then another option
+            switched = moved[:, place] & (self._rng.random(len(base)) < 0.3)
+            found[:, place] = np.where(switched, self._rng.random(len(base)), base[:, place])
+        return found
+
+    def _allowed(self, points: Array) -> Array:
+        """Snapped points that are new, lie in the region and meet the requirements."""
+        found = self._space.snap(points)
+        found = found[self._region.holds(found)]
+        if self._space.requirements:
+            found = found[[self._space.fulfils(self._space.decode(point)) for point in found]] if len(found) else found
+        if self._finite:
+            found = np.unique(found, axis=0)
+            free = [identity(self._space.decode(point)) not in self._tried for point in found]
+            found = found[np.array(free, dtype=bool)] if len(found) else found
+        return found
+
+    @property
+    def _finite(self) -> bool:
+        """Without continuous parameters candidates meet what was tried already."""
+        return not bool(self._coding.continuous.any())
+
+    def _neighbours(self, points: Array) -> Array:
+        """One level up and down in each discrete number, every other option of each choice."""
+        found = []
+        for point in np.where(np.isnan(points), 0.5, points):
+            for place, p in enumerate(self._space.searched):
+                if p.count is None:
+                    continue
+                if isinstance(p, Choice):
+                    others = [p.encode(option) for option in p.options]
+                else:
+                    width = self._width(place, point[place])
+                    others = [point[place] - width, point[place] + width]
+                for other in others:
+                    found.append(np.concatenate([point[:place], [min(max(other, 0.0), 1.0)], point[place + 1 :]]))
+        return np.array(found).reshape(-1, self._space.dimension)
+
+    def _width(self, place: int, position: float) -> float:
+        """About one level at a position of a discrete number."""
+        p = self._space.searched[place]
+        if not getattr(p, "log", False):
+            return 1.0 / (p.count or 1)
+        probes = np.clip(position + np.geomspace(1e-4, 0.5, 24), 0.0, 1.0)
+        moved = p.snap(probes) > position + 1e-12
+        return float(probes[np.argmax(moved)] - position) + 1e-9 if moved.any() else 0.05
+
+    # Values
+
+    def _values(self, points: Array) -> Array:
+        mean, deviation = self._posterior.predict(self._coding.features(points))
+        return log_expected_improvement(mean, deviation, self._best)[0]
+
+    def _merge(self, pool: Array, more: Array) -> Array:
+        """Both, best first; of the new ones those that are allowed."""
+        more = self._allowed(more) if len(more) else more
+        both = np.unique(np.concatenate([pool, more]), axis=0)
+        found: Array = both[np.argsort(-self._values(both), kind="stable")]
+        return found
+
+    def _snapped(self, points: Array) -> Array:
+        return self._space.snap(points)
+
+    def _climb(self, starts: Array, fine: bool = False) -> Array:
+        """All starts at once by L-BFGS-B; with `fine` only the continuous coordinates move."""
+        numbers = self._coding.numbers
+        features = self._coding.features(starts)
+        free = ~np.isnan(starts[:, numbers])
+        if fine:
+            free &= self._coding.continuous[None, :]
+        columns = len(numbers)
+        if not free.any():
+            return starts
+
+        def objective(x: Array) -> tuple[float, Array]:
+            features[:, :columns][free] = x
+            mean, deviation, by_mean, by_deviation = self._posterior.predict_with_slopes(features, columns)
+            value, on_mean, on_deviation = log_expected_improvement(mean, deviation, self._best)
+            gradient = on_mean[:, None] * by_mean + on_deviation[:, None] * by_deviation
+            return -float(value.sum()), -gradient[free]
+
+        begin = features[:, :columns][free]
+        options = {"maxiter": CLIMB_STEPS, "maxcor": 10}
+        result = optimize.minimize(objective, begin, jac=True, method="L-BFGS-B", bounds=[(0.0, 1.0)] * len(begin), options=options)
+        ended = starts.copy()
+        positions = ended[:, numbers]
+        positions[free] = result.x
+        ended[:, numbers] = positions
+        return ended
+
+
+def _spread_out(points: Array, count: int, order: NDArray[np.intp]) -> NDArray[np.intp]:
+    """Places in `order` of the best points, skipping those close to one chosen already for half of them."""
+    filled = np.where(np.isnan(points), 0.5, points)
+    chosen = [0]
+    for i in range(1, min(len(points), 200)):
+        if len(chosen) >= count:
+            break
+        if np.abs(filled[chosen] - filled[i]).max(1).min() > 0.1 or (len(chosen) < count // 2 and i < count // 2):
+            chosen.append(i)
+    found: NDArray[np.intp] = order[chosen]
+    return found

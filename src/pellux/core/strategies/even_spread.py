@@ -1,0 +1,48 @@
+"""Even spread: a scrambled Sobol sequence over the unit cube (Sobol 1967; Owen 1998), through the priors.
+
+Also the first proposals of the strategies that learn. Proposal n is point n of the search's own sequence, so trials by
+hand and failures leave no holes elsewhere.
+"""
+
+from __future__ import annotations
+
+import warnings
+from collections.abc import Sequence
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.stats import qmc
+
+from pellux.core.space import Configuration, Space, Value, repair
+from pellux.core.strategies.contract import Chance, History, Proposed
+from pellux.core.strategies.fresh import one_by_one
+
+BLOCK = 128
+
+
+def propose(space: Space, history: History, pending: Sequence[Configuration], count: int, chance: Chance) -> Proposed:
+    return one_by_one(space, history, pending, count, chance, lambda waiting, now: point(space, now))
+
+
+def point(space: Space, chance: Chance) -> dict[str, Value]:
+    """The configuration at point `chance.number` of the search's sequence, repaired where requirements ask for it."""
+    block, place = divmod(chance.number, BLOCK)
+    found = space.decode(_points(space.dimension, chance.seed, block)[place])
+    return found if space.fulfils(found) else repair(space, found, chance.own())
+
+
+@lru_cache(maxsize=64)
+def _points(dimension: int, seed: int, block: int) -> NDArray[np.float64]:
+    return sobol(dimension, BLOCK, Chance(seed, 0).shared(), skip=block * BLOCK)
+
+
+def sobol(dimension: int, count: int, rng: np.random.Generator, skip: int = 0) -> NDArray[np.float64]:
+    """Scrambled Sobol points, shape (count, dimension)."""
+    engine = qmc.Sobol(dimension, scramble=True, rng=rng)
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore", UserWarning)  # balance asks for powers of two; ours is a running sequence
+        if skip:
+            engine.fast_forward(skip)
+        found: NDArray[np.float64] = engine.random(count)
+    return found

@@ -1,0 +1,1 @@
+"""Models of score over the space, of our own on NumPy and SciPy."""

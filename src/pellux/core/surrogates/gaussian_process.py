@@ -1,0 +1,272 @@
+"""Gaussian process regression with Matérn-5/2 kernels, one length scale a parameter (Rasmussen & Williams 2006).
+
+The kernel is a joint one over all parameters plus a sum of one for each parameter alone (Duvenaud, Nickisch & Rasmussen
+2011): effects that add up are learned from every trial, wherever the other parameters stood.
+
+Hyperparameters are the mode of their posterior, with length-scale priors that widen with the number of parameters
+(Hvarfner, Hellsten & Nardi, ICML 2024). Likelihood and gradient need no n x n x d array: every sum over pairs of
+`W_ij (x_i - x_j)^2` is two matrix products; only the sum over parameters keeps distances apart, for the few
+observations that hyperparameters are fitted to.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import optimize
+from scipy.linalg import lapack, solve_triangular
+
+Array = NDArray[np.float64]
+
+LEAST_NOISE = 1e-8  # of the variance of the warped scores
+ROOT5 = np.sqrt(5.0)
+SCALE_BOUNDS = (np.log(0.005), np.log(200.0))
+SIGNAL_BOUNDS = (np.log(0.02), np.log(100.0))
+NOISE_BOUNDS = (np.log(LEAST_NOISE), np.log(1.0))
+NOISE_PRIOR = (np.log(1e-4), 4.0)  # mean and sd of its log: next to no opinion
+SIGNAL_PRIOR = (0.0, 1.5)
+SINGLE_PRIOR = (-1.0, 1.5)  # the sum over parameters has to earn its place
+SINGLE_BOUNDS = (np.log(1e-4), np.log(100.0))
+ITERATIONS = 40  # of a climb; half as many when observations are many
+FIT_SIZE = 128  # observations that hyperparameters are fitted to; the posterior has all of them
+
+
+@dataclass(frozen=True)
+class Hyperparameters:
+    """Logarithms of: a length scale a group for the joint kernel, one a group for the additive kernel, the variances of
+    both, the noise variance. Shape (2 groups + 3,)."""
+
+    theta: Array
+
+    @property
+    def scales(self) -> Array:
+        found: Array = np.exp(self.theta[: (len(self.theta) - 3) // 2])
+        return found
+
+    @property
+    def single_scales(self) -> Array:
+        found: Array = np.exp(self.theta[(len(self.theta) - 3) // 2 : -3])
+        return found
+
+    @property
+    def signal(self) -> float:
+        return float(np.exp(self.theta[-3]))
+
+    @property
+    def single_signal(self) -> float:
+        return float(np.exp(self.theta[-2]))
+
+    @property
+    def noise(self) -> float:
+        return float(np.exp(self.theta[-1]))
+
+
+def matern(squared: Array) -> tuple[Array, Array]:
+    """The kernel at squared distances, and its derivative by the squared distance."""
+    distance = ROOT5 * np.sqrt(squared)
+    decay = np.exp(-distance)
+    return (1 + distance + distance * distance / 3) * decay, (-5 / 6) * (1 + distance) * decay
+
+
+def squared_distances(a: Array, b: Array) -> Array:
+    """Between all rows of two arrays; never below 0."""
+    found: Array = (a * a).sum(1)[:, None] + (b * b).sum(1)[None, :] - 2 * (a @ b.T)
+    np.maximum(found, 0.0, out=found)
+    return found
+
+
+def gaps(a: Array, b: Array, groups: NDArray[np.intp]) -> Array:
+    """Distances between all rows in each group of columns alone, shape (groups, n, m)."""
+    count = int(groups[-1]) + 1
+    found = np.empty((count, len(a), len(b)))
+    for g in range(count):
+        columns = np.flatnonzero(groups == g)
+        if len(columns) == 1:
+            np.abs(np.subtract.outer(a[:, columns[0]], b[:, columns[0]]), out=found[g])
+        else:
+            found[g] = np.sqrt(squared_distances(a[:, columns], b[:, columns]))
+    return found
+
+
+class Likelihood:
+    """Negative log posterior of hyperparameters given features and warped scores, with its gradient."""
+
+    def __init__(self, features: Array, scores: Array, noise: Array, groups: NDArray[np.intp]) -> None:
+        self._features, self._scores, self._noise, self._groups = features, scores, noise, groups
+        self._count = count = int(groups[-1]) + 1
+        self._gaps = ROOT5 * gaps(features, features, groups)
+        joint, single = np.sqrt(2) + 0.5 * np.log(count), np.sqrt(2)
+        self._prior_mean = np.array([joint] * count + [single] * count + [SIGNAL_PRIOR[0], SINGLE_PRIOR[0], NOISE_PRIOR[0]])
+        self._prior_sd = np.array([np.sqrt(3)] * (2 * count) + [SIGNAL_PRIOR[1], SINGLE_PRIOR[1], NOISE_PRIOR[1]])
+        # The length-scale prior is a density of the scale itself, the others of their logarithms.
+        self._by_scale = np.array([1.0] * (2 * count) + [0.0] * 3)
+
+    def start(self, stretch: float, noise: float) -> Array:
+        """Hyperparameters from which to climb: `stretch` times the length scales the prior thinks likeliest."""
+        mode = self._prior_mean[: 2 * self._count] - 3.0 + np.log(stretch)
+        return np.concatenate([np.clip(mode, *SCALE_BOUNDS), [np.log(0.7), np.log(0.5), np.log(noise)]])
+
+    def __call__(self, theta: Array) -> tuple[float, Array]:
+        h = Hyperparameters(theta)
+        n, count = len(self._scores), self._count
+        scaled = self._features / h.scales[self._groups]
+        kernel, slope = matern(squared_distances(scaled, scaled))
+        distance = self._gaps / h.single_scales[:, None, None]
+        decay = np.exp(-distance)
+        squared = distance * distance
+        singles = (1 + distance + squared / 3) * decay
+        covariance = h.signal * kernel + (h.single_signal / count) * singles.sum(0)
+        covariance[np.diag_indices(n)] += h.noise * self._noise + 1e-10
+        lower, info = lapack.dpotrf(covariance, lower=1, clean=1)
+        if info != 0:
+            return 1e10, np.zeros_like(theta)
+        inverse, _ = lapack.dpotri(lower, lower=1)
+        inverse = np.tril(inverse) + np.tril(inverse, -1).T
+        ones = inverse.sum(1)
+        mean = float(ones @ self._scores) / float(ones.sum())
+        residual = self._scores - mean
+        weights = inverse @ residual
+        away = (theta - self._prior_mean) / self._prior_sd
+        value = 0.5 * float(residual @ weights) + float(np.log(np.diag(lower)).sum())
+        value += 0.5 * float(away @ away) + float(self._by_scale @ theta)
+        outer = np.outer(weights, weights) - inverse
+        gradient = away / self._prior_sd + self._by_scale
+        pairs = outer * slope * h.signal
+        sums = 2 * ((scaled * scaled) * pairs.sum(1)[:, None] - scaled * (pairs @ scaled)).sum(0)
+        np.add.at(gradient, self._groups, sums)
+        # d singles / d log scale = distance^2 (1 + distance) exp(-distance) / 3
+        factor = h.single_signal / count
+        gradient[count : 2 * count] -= 0.5 * factor * np.einsum("gij,ij->g", squared * (1 + distance) * decay, outer) / 3
+        gradient[-3] -= 0.5 * h.signal * float((outer * kernel).sum())
+        gradient[-2] -= 0.5 * factor * float(np.einsum("gij,ij->", singles, outer))
+        gradient[-1] -= 0.5 * h.noise * float(np.diag(outer) @ self._noise)
+        return value, gradient
+
+
+def fit(features: Array, scores: Array, noise: Array, groups: NDArray[np.intp], *, additive: bool = True) -> Hyperparameters:
+    """The likeliest hyperparameters found from several starts: the same for the same data, whatever came before.
+
+    Parameters
+    ----------
+    features : array, shape (n, columns)
+    scores : array, shape (n,)
+        Warped, larger is better.
+    noise : array, shape (n,)
+        Relative noise variance of each score; the common factor is fitted.
+    """
+    chosen = _telling(scores)
+    likelihood = Likelihood(features[chosen], scores[chosen], noise[chosen], groups)
+    starts = [likelihood.start(stretch, noise) for stretch in (0.7, 1.5, 4.0) for noise in (1e-6, 1e-2)]
+    starts.sort(key=lambda theta: likelihood(theta)[0])
+    bounds = [SCALE_BOUNDS] * (len(starts[0]) - 3) + [SIGNAL_BOUNDS, SINGLE_BOUNDS, NOISE_BOUNDS]
+    climbs = 2 if len(chosen) <= 64 else 1
+    if not additive:
+        bounds[-2] = (SINGLE_BOUNDS[0], SINGLE_BOUNDS[0])
+        starts = [np.concatenate([start[:-2], [SINGLE_BOUNDS[0], start[-1]]]) for start in starts]
+    options = {"maxiter": ITERATIONS if len(chosen) <= 64 else ITERATIONS // 2, "maxcor": 12}
+    found = [
+        optimize.minimize(likelihood, start, jac=True, method="L-BFGS-B", bounds=bounds, options=options)
+        for start in starts[:climbs]
+    ]
+    return Hyperparameters(min(found, key=lambda result: result.fun).x)
+
+
+def _telling(scores: Array) -> NDArray[np.intp]:
+    """Which observations to fit hyperparameters to: all while they are few, then the best and an even share of the rest."""
+    n = len(scores)
+    if n <= FIT_SIZE:
+        return np.arange(n)
+    order = np.argsort(-scores, kind="stable")
+    best, rest = order[: FIT_SIZE // 3], np.sort(order[FIT_SIZE // 3 :])
+    even = rest[np.linspace(0, len(rest) - 1, FIT_SIZE - len(best)).astype(int)]
+    return np.sort(np.concatenate([best, even]))
+
+
+class Posterior:
+    """What the process believes after its observations."""
+
+    def __init__(self, h: Hyperparameters, features: Array, scores: Array, noise: Array, groups: NDArray[np.intp]) -> None:
+        self.hyperparameters = h
+        self._groups = groups
+        self._count = int(groups[-1]) + 1
+        self._stretch, self._single = 1 / h.scales[groups], ROOT5 / h.single_scales
+        self._factor = h.single_signal / self._count
+        self._raw, self._inputs = features, features * self._stretch
+        self._variance = h.signal + h.single_signal
+        kernel = self._kernel(features)
+        jitter, n = 1e-10, len(scores)
+        while True:
+            covariance = kernel.copy()
+            covariance[np.diag_indices(n)] += h.noise * noise + jitter
+            self._lower, info = lapack.dpotrf(covariance, lower=1, clean=1, overwrite_a=1)
+            if info == 0:
+                break
+            jitter *= 100  # two observations closer together than rounding can tell: a little more noise parts them
+        ones = self._solve(np.ones(n))
+        self.mean = float(ones @ scores) / float(ones.sum())
+        self._weights = self._solve(scores - self.mean)
+
+    def _solve(self, right: Array) -> Array:
+        half = solve_triangular(self._lower, right, lower=True, check_finite=False)
+        found: Array = solve_triangular(self._lower, half, lower=True, trans=1, check_finite=False)
+        return found
+
+    def _kernel(self, features: Array, raw: Array | None = None) -> Array:
+        """Covariance of points with the observations, or with the given others, shape (m, n)."""
+        raw = self._raw if raw is None else raw
+        found = self.hyperparameters.signal * matern(squared_distances(features * self._stretch, raw * self._stretch))[0]
+        for g in range(self._count):
+            distance = self._gap(g, features, raw)
+            found += self._factor * (1 + distance + distance * distance / 3) * np.exp(-distance)
+        return found
+
+    def _gap(self, g: int, features: Array, raw: Array) -> Array:
+        columns = np.flatnonzero(self._groups == g)
+        if len(columns) == 1:
+            a, b = features[:, columns[0]] * self._single[g], raw[:, columns[0]] * self._single[g]
+            found: Array = np.abs(np.subtract.outer(a, b))
+        else:
+            found = np.sqrt(squared_distances(features[:, columns], raw[:, columns])) * self._single[g]
+        return found
+
+    def correlation(self, features: Array, point: Array) -> Array:
+        """Prior correlation of many points with one, shape (m,)."""
+        return self._kernel(features, point[None])[:, 0] / self._variance
+
+    def predict(self, features: Array) -> tuple[Array, Array]:
+        """Mean and standard deviation of the noise-free score at each point, shapes (m,)."""
+        cross = self._kernel(features)
+        half = solve_triangular(self._lower, cross.T, lower=True, check_finite=False)
+        variance = np.maximum(self._variance - (half * half).sum(0), 1e-14)
+        return self.mean + cross @ self._weights, np.sqrt(variance)
+
+    def predict_with_slopes(self, features: Array, columns: int) -> tuple[Array, Array, Array, Array]:
+        """Mean, deviation, and their slopes by the first `columns` features: shapes (m,), (m,), (m, columns) twice."""
+        scaled = features * self._stretch
+        kernel, slope = matern(squared_distances(scaled, self._inputs))
+        signal = self.hyperparameters.signal
+        cross, slope = signal * kernel, 2 * signal * slope
+        single_slopes = []
+        for g in range(self._count):
+            if g < columns:  # the first columns are a group each
+                gap = np.subtract.outer(features[:, g] * self._single[g], self._raw[:, g] * self._single[g])
+                distance = np.abs(gap)
+            else:
+                distance = self._gap(g, features, self._raw)
+            decay = self._factor * np.exp(-distance)
+            cross += (1 + distance + distance * distance / 3) * decay
+            if g < columns:
+                single_slopes.append((-self._single[g] / 3) * gap * (1 + distance) * decay)
+        solved = self._solve(cross.T).T
+        deviation = np.sqrt(np.maximum(self._variance - (cross * solved).sum(1), 1e-14))
+        inputs, at, stretch = self._inputs[:, :columns], scaled[:, :columns], self._stretch[:columns]
+        pull = slope * self._weights
+        by_mean = (at * pull.sum(1)[:, None] - pull @ inputs) * stretch
+        pull = slope * solved
+        by_variance = -2 * (at * pull.sum(1)[:, None] - pull @ inputs) * stretch
+        for g, single in enumerate(single_slopes):
+            by_mean[:, g] += single @ self._weights
+            by_variance[:, g] -= 2 * (single * solved).sum(1)
+        return self.mean + cross @ self._weights, deviation, by_mean, by_variance / (2 * deviation[:, None])

@@ -1,0 +1,109 @@
+"""A process of its own for strategies that take long: neither the web server nor the workers wait for a surrogate.
+
+What it holds is a copy of the history and nothing else, so it can die and be started again at any moment.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import os
+from collections.abc import Sequence
+from dataclasses import dataclass
+from multiprocessing.connection import Connection
+from operator import itemgetter
+from typing import Any
+
+from pellux.core.space import Configuration, Space, Value
+from pellux.core.strategies import Chance, Observation, strategy
+from pellux.engine.lifeline import tie
+from pellux.engine.runners.local import prepare
+
+Placed = tuple[int, Observation]  # histories are sorted by this number, so that they never depend on who ended first
+NICE = 5  # fits go first when there are fewer cores than processes
+
+
+@dataclass(frozen=True)
+class Question:
+    """What is asked: the history that is new since the last question comes along."""
+
+    key: str
+    space: Space
+    news: Sequence[Placed]
+    pending: Sequence[Configuration]
+    chance: Chance
+
+
+class StrategyProcess:
+    """The asking side. One question at a time."""
+
+    def __init__(self) -> None:
+        self._process: Any = None
+        self._pipe: Connection | None = None
+        self._lifeline: Connection | None = None
+        self._known = 0
+
+    def ask(
+        self, key: str, space: Space, history: Sequence[Placed], pending: Sequence[Configuration], chance: Chance
+    ) -> dict[str, Value] | None:
+        """The next configuration, given all that is known in the order in which it came; raises what the strategy raised. A process that died is replaced once."""
+        for last in (False, True):
+            try:
+                return self._exchange(key, space, history, pending, chance)
+            except (EOFError, OSError) as error:
+                self.close()
+                if last:
+                    raise RuntimeError(f"The strategy's process died: {error or 'killed'}.") from None
+        raise AssertionError("unreachable")
+
+    def _exchange(
+        self, key: str, space: Space, history: Sequence[Placed], pending: Sequence[Configuration], chance: Chance
+    ) -> dict[str, Value] | None:
+        pipe = self._started()
+        pipe.send(Question(key, space, history[self._known :], pending, chance))
+        self._known = len(history)
+        kind, answer = pipe.recv()
+        if kind == "error":
+            raise RuntimeError(answer)
+        found: dict[str, Value] | None = answer
+        return found
+
+    def _started(self) -> Connection:
+        if self._pipe is None:
+            context = prepare()
+            self._pipe, theirs = context.Pipe()
+            listening, self._lifeline = context.Pipe(duplex=False)
+            self._process = context.Process(target=_main, args=(theirs, listening), daemon=True)
+            self._process.start()
+            theirs.close()
+            listening.close()
+            self._known = 0
+        return self._pipe
+
+    @property
+    def pid(self) -> int | None:
+        return None if self._process is None else self._process.pid
+
+    def close(self) -> None:
+        if self._process is not None:
+            self._process.kill()
+            self._process.join(5)
+        for pipe in (self._pipe, self._lifeline):
+            if pipe is not None:
+                pipe.close()
+        self._process = self._pipe = self._lifeline = None
+
+
+def _main(pipe: Connection, lifeline: Connection) -> None:
+    tie(lifeline.fileno())
+    os.nice(NICE)
+    history: list[Placed] = []
+    with contextlib.suppress(EOFError, OSError):
+        while True:
+            question: Question = pipe.recv()
+            history = sorted([*history, *question.news], key=itemgetter(0))
+            try:
+                known = [observation for _, observation in history]
+                found = strategy(question.key).propose(question.space, known, question.pending, 1, question.chance)
+                pipe.send(("answer", found.configurations[0] if found.configurations else None))
+            except Exception as error:
+                pipe.send(("error", f"{type(error).__name__}: {error}"))

@@ -1,0 +1,141 @@
+"""What a search will take: fits, minutes with a range, how many proposals will be short-sighted; and what is left of it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from pellux.core.forecasting.cost_model import CostModel
+from pellux.core.judging import Brief
+from pellux.core.space import Configuration, Counting, Space, draw
+from pellux.engine.model import Limits
+from pellux.engine.simulation import simulate
+from pellux.learners.catalogue import learner
+from pellux.service.launching import check_search
+from pellux.service.prior_knowledge import observations
+from pellux.service.problems import get_problem
+from pellux.service.requests import SearchRequest, SettingsRequest
+from pellux.service.views import ForecastView
+from pellux.service.workspace import Workspace
+from pellux.store.models import PastResult, RehearsalFit, Search, Trial
+
+SAMPLE = 64  # configurations that stand for those a search will try
+DRAWS = 200
+SIMULATED = 80  # trials of the schedule that is played through
+RECENT = 10  # trials whose cost speaks for those to come
+UNEVEN = 0.15  # sd of log seconds between equal fits, in a simulated schedule
+MOST_KNOWN = 400
+
+
+def forecast(workspace: Workspace, problem_id: int, request: SearchRequest) -> ForecastView:
+    """Validate a search and say what it would do, from all that is known of its problem."""
+    with workspace.database.read() as session:
+        problem = get_problem(session, problem_id)
+        brief = Brief.from_json(problem.brief)
+        space = check_search(brief, request).space
+        known = observations(session, problem_id, request.learner, space, request.plan, brief)
+        configurations, seconds = known_costs(session, problem_id, request.learner, space, brief)
+        every = session.scalar(
+            select(func.count(Trial.id))
+            .join(Search)
+            .where(Search.problem_id == problem_id, Search.learner == request.learner, Trial.state == "scored")
+        )
+        past = session.scalar(
+            select(func.count(PastResult.id)).where(PastResult.problem_id == problem_id, PastResult.learner == request.learner)
+        )
+    found = forecast_for(brief, request, configurations, seconds)
+    return found.model_copy(update={"known": len(known), "knowable": (every or 0) + (past or 0)})
+
+
+def forecast_for(
+    brief: Brief, request: SearchRequest, configurations: Sequence[Configuration], seconds: Sequence[float]
+) -> ForecastView:
+    """The forecast from the costs of some fits; without minutes when there are none."""
+    checked, folds = check_search(brief, request), brief.split.folds
+    fits = (checked.trials + 1) * folds
+    schedule = _schedule(min(checked.trials, SIMULATED), folds, checked.workers)
+    found = ForecastView(
+        configurations=Counting.of(checked.space).total, trials=checked.trials, folds=folds, fits=fits,
+        workers=checked.workers, strategy=checked.strategy.key, reason=checked.strategy.reason,
+        starts=len(checked.starts), short_sighted=schedule[1], fit_seconds=None, seconds=None, seconds_low=None,
+        seconds_high=None, costs_known=len(seconds), known=0, knowable=0,
+    )  # fmt: skip
+    model = CostModel.of(checked.space, configurations, seconds)
+    if model is None:
+        return found
+    typical = model.typical(sample(checked.space), DRAWS, np.random.default_rng(0))
+    # The proposals of a search are not the draws of its space: a strategy may like costly or cheap corners.
+    wandering = np.exp(0.2 * np.random.default_rng(1).standard_normal(DRAWS))
+    wall = typical * wandering * fits / (checked.workers * schedule[0])
+    if request.plan.minutes is not None:
+        wall = np.minimum(wall, 60 * request.plan.minutes + typical * folds)
+    low, middle, high = (float(q) for q in np.quantile(wall, (0.1, 0.5, 0.9)))
+    changes = {"fit_seconds": float(np.median(typical)), "seconds": middle, "seconds_low": low, "seconds_high": high}
+    return found.model_copy(update=changes)
+
+
+@lru_cache(maxsize=128)
+def _schedule(trials: int, folds: int, workers: int) -> tuple[float, float]:
+    """Share of the workers' time that is used, and share of proposals made short-sightedly, by playing the schedule."""
+    rng = np.random.default_rng(0)
+    limits = Limits(trials=trials, workers=workers, folds=folds)
+
+    def duration(configuration: Configuration, fold: int) -> float:
+        return float(np.exp(UNEVEN * rng.standard_normal()))
+
+    course = simulate(limits, lambda number, _: {"n": number}, duration, baseline={"n": 0})
+    return course.busy / (course.seconds * workers), course.short_sighted
+
+
+@lru_cache(maxsize=64)
+def sample(space: Space) -> tuple[Configuration, ...]:
+    """Configurations that stand for those of a space."""
+    rng = np.random.default_rng(0)
+    return tuple(draw(space, rng) for _ in range(SAMPLE))
+
+
+def known_costs(session: Session, problem_id: int, key: str, space: Space, brief: Brief) -> tuple[list[Configuration], list[float]]:
+    """Seconds of a fit of configurations in the space: from a problem's trials and its rehearsals, newest first."""
+    rows = session.execute(
+        select(Trial.configuration, Trial.seconds)
+        .join(Search)
+        .where(Search.problem_id == problem_id, Search.learner == key, Trial.state == "scored")
+        .order_by(Trial.id.desc())
+        .limit(MOST_KNOWN)
+    ).all()
+    found = [(configuration, seconds / brief.split.folds) for configuration, seconds in rows]
+    rehearsed = select(RehearsalFit.configuration, RehearsalFit.seconds).where(
+        RehearsalFit.problem_id == problem_id, RehearsalFit.learner == key, RehearsalFit.state == "done"
+    )
+    found += [(configuration, seconds) for configuration, seconds in session.execute(rehearsed).all()]
+    defaults = learner(key, brief.task).defaults
+    inside = [(here, s) for c, s in found if s > 0 and (here := space.placed(c, defaults)) is not None]
+    return [c for c, _ in inside], [s for _, s in inside]
+
+
+def seconds_left(session: Session, search: Search, settings: SettingsRequest, space: Space, folds: int) -> float | None:
+    """Remaining work on the workers there are: half by what the cost model says of the space, half by the last trials."""
+    if search.state not in ("running", "paused"):
+        return None
+    ended = session.execute(
+        select(Trial.configuration, Trial.seconds, Trial.origin)
+        .where(Trial.search_id == search.id, Trial.ended_at.is_not(None), Trial.seconds > 0)
+        .order_by(Trial.ended_at)
+    ).all()
+    if not ended:
+        return None
+    inside = [(c, s / folds) for c, s, _ in ended[-MOST_KNOWN:] if space.contains(c)]
+    model = CostModel.of(space, [c for c, _ in inside], [s for _, s in inside])
+    recent = float(np.mean([s for _, s, _ in ended[-RECENT:]])) / folds
+    expected: NDArray[np.float64] | None = None if model is None else model.seconds(sample(space))
+    per_fit = recent if expected is None else (recent + float(expected.mean())) / 2
+    done = sum(origin in ("proposed", "start") for _, _, origin in ended)
+    left = max(settings.trials - done, 0) * folds * per_fit / max(search.workers, 1)
+    if settings.minutes is not None:
+        left = min(left, max(60 * settings.minutes - search.active_seconds, 0.0))
+    return left

@@ -1,0 +1,133 @@
+"""From a wish to a running search: check it, resolve what is automatic, keep it, start it."""
+
+from __future__ import annotations
+
+import os
+import platform
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from importlib.metadata import version
+from typing import Any
+
+from sqlalchemy import func, select
+
+from pellux import __version__
+from pellux.core.errors import InvalidPlan
+from pellux.core.judging import Brief
+from pellux.core.space import Counting, Space, Value, parse, write
+from pellux.core.strategies import AUTOMATIC, Pick, pick, strategy
+from pellux.core.strategies.grid import lattice
+from pellux.engine.model import SearchState
+from pellux.learners.catalogue import learner
+from pellux.service.engine_room import EngineRoom
+from pellux.service.plan_files import apply_override
+from pellux.service.prior_knowledge import observations, starts
+from pellux.service.problems import get_problem
+from pellux.service.requests import SearchRequest, SettingsRequest, checked
+from pellux.service.workspace import Workspace
+from pellux.store import recording
+from pellux.store.models import Search
+
+STOPPING_RULES = ("none",)
+
+
+def default_workers() -> int:
+    return max(1, len(os.sched_getaffinity(0)))
+
+
+@dataclass(frozen=True)
+class Checked:
+    """A search request that can run, with what was left to us resolved."""
+
+    space: Space
+    strategy: Pick
+    starts: tuple[Mapping[str, Value], ...]
+    trials: int  # no more than the space holds
+    workers: int
+
+
+def check_search(brief: Brief, request: SearchRequest) -> Checked:
+    """Validate a search against its problem's brief."""
+    chosen, plan = learner(request.learner, brief.task), request.plan
+    space = parse(request.space) if request.space is not None else chosen.default_space()
+    chosen.check(space)
+    if plan.early_stopping not in STOPPING_RULES:
+        allowed = ", ".join(STOPPING_RULES)
+        raise InvalidPlan(f"Early stopping '{plan.early_stopping}' is unknown. Allowed: {allowed}.", at="plan.early stopping")
+    if not space.searched:
+        raise InvalidPlan("The space holds one configuration only: there is nothing to search.", at="space")
+    check_target(brief, plan.target_score)
+    picked = resolve(space, plan)
+    total = Counting.of(lattice(space) if picked.key == "grid" else space).total
+    trials = plan.trials if total is None else min(plan.trials, total)
+    return Checked(space, picked, tuple(starts(space, plan.starts)), trials, plan.workers or default_workers())
+
+
+def resolve(space: Space, plan: SettingsRequest) -> Pick:
+    """The strategy asked for, or the one that Automatic picks, with the reason."""
+    if plan.strategy == AUTOMATIC:
+        return pick(space, plan.trials, plan.minutes)
+    entry = strategy(plan.strategy)
+    if plan.strategy == "grid":
+        size = Counting.of(lattice(space)).total or 0
+        share = "all of it" if plan.trials >= size else f"{plan.trials / size:.0%} of it"
+        return Pick(plan.strategy, f"The grid has {size:,} points; {plan.trials:,} trials see {share}.")
+    return Pick(plan.strategy, entry.sentence)
+
+
+def check_target(brief: Brief, target: float | None) -> None:
+    """Refuse a target that no score can be, the wrong sign above all."""
+    metric = brief.judged_by
+    if target is None or metric.least <= target <= metric.most:
+        return
+    ends = f"from {metric.least:g} to {metric.most:g}" if metric.most < float("inf") else f"{metric.least:g} or above"
+    hint = " Scores keep the metric's own sign: smaller is better here." if not metric.larger_is_better else ""
+    raise InvalidPlan(f"A target score of {target:g} cannot be: {metric.key} is {ends}.{hint}", at="plan.target score")
+
+
+def launch(room: EngineRoom, problem_id: int, request: SearchRequest, *, plan_hash: str = "") -> int:
+    """Keep a search and start it; returns its id."""
+    search_id = draft(room.workspace, problem_id, request, plan_hash=plan_hash)
+    room.start(search_id)
+    return search_id
+
+
+def repeat(room: EngineRoom, search_id: int, overrides: Sequence[str]) -> int:
+    """Launch a kept search's plan once more, with some of its values changed for this launch."""
+    with room.workspace.database.read() as session:
+        search = session.get_one(Search, search_id)
+        found: dict[str, Any] = {"learner": search.learner, "space": search.space, "plan": dict(search.plan)}
+        problem_id = search.problem_id
+    for override in overrides:
+        apply_override(found, override)
+    return launch(room, problem_id, checked(SearchRequest, {**found, "overrides": list(overrides)}))
+
+
+def draft(workspace: Workspace, problem_id: int, request: SearchRequest, *, plan_hash: str = "") -> int:
+    """Keep a search in the state running; the engine that is opened next takes it up."""
+    with workspace.database.write() as session:
+        problem = get_problem(session, problem_id)
+        brief = Brief.from_json(problem.brief)
+        found = check_search(brief, request)
+        # Asked here so that a search to start warm from that does not exist is refused at once.
+        observations(session, problem_id, request.learner, found.space, request.plan, brief)
+        number = session.scalar(select(func.max(Search.number)).where(Search.problem_id == problem_id)) or 0
+        search = Search(
+            problem_id=problem_id, number=number + 1, learner=request.learner, space=request.space or write(found.space),
+            plan=request.plan.model_dump(by_alias=True), plan_hash=plan_hash, state=SearchState.RUNNING.value, reason="",
+            workers=found.workers, active_seconds=0.0, created_at=workspace.clock(), versions=versions(),
+            strategy=found.strategy.key, strategy_reason=found.strategy.reason, overrides=request.overrides,
+        )  # fmt: skip
+        session.add(search)
+        session.flush()
+        entry = (search.created_at, search.id, "search", {"problem_id": problem_id, "state": search.state})
+        newest = recording.append_ledger(session, [entry])
+        search_id = search.id
+    workspace.hub.publish(newest)
+    return search_id
+
+
+def versions() -> dict[str, str]:
+    """What a result depends on."""
+    packages = {name: version(name) for name in ("numpy", "scipy", "scikit-learn")}
+    return {"pellux": __version__, "python": platform.python_version(), **packages}
