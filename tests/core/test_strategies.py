@@ -13,7 +13,7 @@ from scipy import stats
 
 from pellux.core.errors import InvalidPlan, InvalidSpace
 from pellux.core.space import Counting, Space, identity, parse
-from pellux.core.strategies import STRATEGIES, Chance, Observation, strategy
+from pellux.core.strategies import STRATEGIES, Chance, Observation, pick, strategy
 from pellux.core.strategies.grid import lattice
 from tests.core.spaces import conditional_spaces, spaces
 
@@ -110,9 +110,7 @@ def bowl(c) -> float:  # type: ignore[no-untyped-def]
     return bonus - (c["x"] - 0.3) ** 2 - (np.log10(c["y"]) + 2) ** 2 / 9 - (c["n"] - 14) ** 2 / 400
 
 
-@pytest.mark.parametrize(
-    ("key", "regret"), [("gaussian process", 0.003), ("parzen density", 0.05), ("evolution", 0.1), ("thrifty descent", 0.1)]
-)
+@pytest.mark.parametrize(("key", "regret"), [("gaussian process", 0.003), ("parzen density", 0.05), ("thrifty descent", 0.05)])
 def test_what_learns_comes_nearer_than_random_does(key: str, regret: float) -> None:
     seeds = range(3)
     best = np.median([-max(o.mean or 0 for o in play(key, BOWL, bowl, 40, seed)) for seed in seeds])
@@ -194,7 +192,7 @@ def test_thrifty_descent_begins_cheap_and_spends_less() -> None:
 def test_a_grid_is_walked_in_strides() -> None:
     space = parse("a: 0 .. 1 levels 7\nb: 0 .. 1 levels 9\nc: x | y if a > 0.4\nrequire a + b <= 1.5")
     total = Counting.of(lattice(space)).total
-    drawn = [dict(o.configuration) for o in play("grid", space, lambda c: 0.0, 20)]
+    drawn = [dict(o.configuration) for o in play("grid", space, lambda c: 0.0, 30)]
     assert len({c["a"] for c in drawn}) == 7
     assert len({c["b"] for c in drawn}) == 9
     every, exhausted = search("grid", space, 500)

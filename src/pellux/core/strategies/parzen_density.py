@@ -1,16 +1,17 @@
 """Parzen density: a multivariate tree-structured Parzen estimator (Bergstra 2011; Watanabe 2023).
 
 Two densities, of the good trials and of the others; the next configuration is the candidate for which the first exceeds
-the second most. Branches of a conditional space are told apart first, by their best results and how often they were
-tried, and densities are built inside one branch: a single density over all starves the small ones.
+the second most. Branches of a conditional space are told apart first and densities are built inside one branch: a
+single density over all starves the small ones.
 """
 
 from __future__ import annotations
 
 import math
+from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass
-from functools import partial
+from dataclasses import dataclass, replace
+from functools import lru_cache, partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -27,8 +28,11 @@ CANDIDATES = 64
 FIRST_TRIALS = 10
 GOOD_SHARE = 0.15
 MOST_GOOD, MOST_OTHERS = 30, 256
-NARROWEST = 0.02  # bandwidth
-CURIOSITY = 0.35  # weight of a branch's novelty against the rank of its best
+NARROWEST = 0.02  # bandwidth, once good trials are many
+WIDE = 1.0  # bandwidth times one more than the number of good trials, while they are few
+MOST_BRANCHES = 12  # past it not every branch is tried
+LEAST_TRIES = 5  # of a branch, before its density means anything
+OTHERS_EVERY = 3  # which proposals go to another branch than the best one's
 DRAWS = 300  # that look for a branch
 
 
@@ -43,7 +47,7 @@ def _single(space: Space, history: History, pending: Sequence[Configuration], ch
     rng = chance.own()
     means = np.array([-np.inf if o.mean is None else o.mean for o in known])
     branches = [_branch(space, o.configuration) for o in known]
-    branch = _chosen(branches, means, [_branch(space, c) for c in pending])
+    branch = _chosen(_known_branches(space), branches, means, [_branch(space, c) for c in pending], chance.number)
     inside = np.array([i for i, b in enumerate(branches) if b == branch], dtype=np.intp)
     if np.isfinite(means[inside]).sum() < 4:
         return _drawn(space, branch, rng)
@@ -62,8 +66,12 @@ def _single(space: Space, history: History, pending: Sequence[Configuration], ch
 
 def _best_candidate(space: Space, branch: str, good: Array, rest: Array, rng: np.random.Generator) -> dict[str, Value] | None:
     active = ~np.isnan(good[0])
-    promising = Density.of(space, good, active, rank_weights(len(good)))
-    plain = Density.of(space, rest, active, np.ones(len(rest)))
+    # The same share of the prior in both: where nothing was tried neither density is larger.
+    share = 1.0 / (len(good) + len(rest) + 1)
+    # Two good trials close together do not mean that the rest of the space is worthless.
+    narrowest = max(WIDE / (1 + len(good)), NARROWEST)
+    promising = Density.of(space, good, active, rank_weights(len(good)), share, narrowest)
+    plain = Density.of(space, rest, active, np.ones(len(rest)), share, narrowest)
     drawn = promising.draw(CANDIDATES, rng)
     full = np.full((len(drawn), space.dimension), 0.5)
     full[:, active] = drawn
@@ -90,25 +98,39 @@ def _branch(space: Space, configuration: Configuration) -> str:
     return ";".join([*options, *configuration])
 
 
-def _chosen(branches: list[str], means: Array, pending: list[str]) -> str:
-    """The branch with the best upper bound: rank of its best trial plus a bonus for being little known (Auer 2002)."""
-    ranks = np.empty(len(means))
-    ranks[np.argsort(means, kind="stable")] = np.linspace(0, 1, len(means))
-    best: dict[str, float] = {}
-    tries: dict[str, int] = {}
-    for b, rank in zip(branches, ranks, strict=True):
-        best[b] = max(best.get(b, 0.0), float(rank))
-        tries[b] = tries.get(b, 0) + 1
-    for b in pending:
-        if b in tries:
-            tries[b] += 1
-    total = len(branches) + len(pending)
-    return max(best, key=lambda b: (best[b] + CURIOSITY * np.sqrt(np.log(total) / tries[b]), b))
+@lru_cache(maxsize=32)
+def _known_branches(space: Space) -> tuple[str, ...]:
+    """The branches of a space, looked for with even weights so that an unlikely option hides none."""
+    if not space.conditional:
+        return ("",)
+    even = [replace(p, weights=(1.0,) * len(p.weights)) if isinstance(p, Choice) else p for p in space.parameters]
+    fair, rng = Space(tuple(even), space.requirements), np.random.default_rng(0)
+    found = dict.fromkeys(_branch(space, draw(fair, rng)) for _ in range(DRAWS))
+    return tuple(found) if len(found) <= MOST_BRANCHES else ()
+
+
+def _chosen(known: tuple[str, ...], branches: list[str], means: Array, pending: list[str], number: int) -> str:
+    """A branch with too few trials for a density; else the best trial's branch, and every third time one of the others.
+
+    A branch with many parameters needs many trials to show its worth: by results alone it would never get them.
+    """
+    begun = Counter([*branches, *pending])
+    every = known or tuple(dict.fromkeys(branches))
+    least = min(every, key=lambda b: begun[b])
+    if known and begun[least] < LEAST_TRIES:
+        return least
+    leading = branches[int(np.argmax(means))]
+    others = [b for b in every if b != leading]
+    if others and number % OTHERS_EVERY == OTHERS_EVERY - 1:
+        return others[number // OTHERS_EVERY % len(others)]
+    return leading
 
 
 def _drawn(space: Space, branch: str, rng: np.random.Generator) -> dict[str, Value] | None:
+    even = [replace(p, weights=(1.0,) * len(p.weights)) if isinstance(p, Choice) else p for p in space.parameters]
+    fair = Space(tuple(even), space.requirements)
     for _ in range(DRAWS):
-        found = draw(space, rng)
+        found = draw(fair, rng)
         if _branch(space, found) == branch:
             return found
     return None
@@ -133,12 +155,12 @@ class Density:
     options: tuple[Choice | None, ...]
 
     @staticmethod
-    def of(space: Space, points: Array, active: NDArray[np.bool_], weights: Array) -> Density:
+    def of(space: Space, points: Array, active: NDArray[np.bool_], weights: Array, share: float, narrowest: float) -> Density:
         centres = np.nan_to_num(points[:, active], nan=0.5)
         n, d = centres.shape
         spread = np.sqrt(np.average((centres - np.average(centres, axis=0, weights=weights)) ** 2, axis=0, weights=weights))
-        widths = np.clip(1.06 * spread * n ** (-1.0 / (d + 4)), NARROWEST, 0.5)
-        total = np.concatenate([weights / weights.sum() * n, [1.0]]) / (n + 1)
+        widths = np.clip(1.06 * spread * n ** (-1.0 / (d + 4)), narrowest, 0.5)
+        total = np.concatenate([weights / weights.sum() * (1 - share), [share]])
         kinds = [p for p, a in zip(space.searched, active, strict=True) if a]
         return Density(centres, widths, total, tuple(p if isinstance(p, Choice) else None for p in kinds))
 
