@@ -9,7 +9,7 @@ BIN := .venv/bin
 STATIC := src/pellux/web/static/index.html
 SOURCES := $(shell find frontend/src frontend/index.html frontend/public -type f 2>/dev/null)
 
-.PHONY: demo test setup bench shots dev format types browser clean
+.PHONY: demo test setup bench bench-strategies shots dev format types browser clean
 
 demo: setup
 	$(BIN)/pellux demo
@@ -40,6 +40,10 @@ browser:
 
 bench: setup
 	$(BIN)/python -m benchmarks.run
+
+bench-strategies: setup
+	$(BIN)/pip install --quiet --constraint constraints.txt --editable '.[bench]'
+	$(BIN)/python -m benchmarks.strategies.run
 
 shots: setup browser
 	$(BIN)/python -m tests.browser.shots

@@ -20,9 +20,9 @@ from pellux.learners.preparation import feature_matrix
 from pellux.learners.target import target_array
 from pellux.service.datasets import open_table
 from pellux.service.engine_room import EngineRoom
+from pellux.service.launching import launch
 from pellux.service.problems import stored_brief
 from pellux.service.requests import SearchRequest, SettingsRequest
-from pellux.service.searches import launch
 from pellux.service.trials import lanes, trial_page
 from pellux.service.workspace import Workspace
 

@@ -1,22 +1,18 @@
-"""Runs the benchmarks and writes docs/benchmarks.md."""
+"""Runs the benchmarks of engine and server and writes their part of docs/benchmarks.md."""
 
 from __future__ import annotations
 
 import os
 import platform
 from datetime import date
-from pathlib import Path
-
-TARGET = Path(__file__).parents[1] / "docs" / "benchmarks.md"
 
 
 def main() -> None:
     os.environ.update(OMP_NUM_THREADS="1", OPENBLAS_NUM_THREADS="1")
     from benchmarks import overhead, service
+    from benchmarks.document import put
 
     text = [
-        "# Benchmarks",
-        "",
         f"Written by `make bench` on {date.today().isoformat()}: {os.cpu_count()} shared cores, Python {platform.python_version()}.",
         "Both sides of a ratio run in the same minutes on the same machine; absolute times depend on it.",
         "",
@@ -31,10 +27,8 @@ def main() -> None:
         "## The running server",
         "",
         *service.run(),
-        "",
     ]
-    TARGET.write_text("\n".join(text), "utf-8")
-    print("\n".join(text))
+    put("engine", text)
 
 
 if __name__ == "__main__":

@@ -17,8 +17,9 @@ from tests.serving import Server
 
 from benchmarks.scenes import InstantRunner, warm_arrivals
 from pellux.service.engine_room import EngineRoom
+from pellux.service.launching import launch
 from pellux.service.requests import SearchRequest, SettingsRequest
-from pellux.service.searches import launch, search_view
+from pellux.service.searches import search_view
 from pellux.service.workspace import Workspace
 from pellux.web.app import create_app
 from pellux.web.server import address, bind, serve

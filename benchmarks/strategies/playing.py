@@ -39,6 +39,8 @@ def play(problem: Problem, propose: Propose, trials: int, seed: int, pending: in
             answer = propose(problem.space, found.history, waiting, 1, Chance(seed, number))
             found.seconds.append(time.perf_counter() - began)
             waiting.extend(answer.configurations)
+            if answer.exhausted:
+                return found
         configuration = waiting.pop(0)
         truth = problem.truth(configuration)
         found.truths.append(truth)

@@ -88,10 +88,16 @@ class Count:
     def propose(self, number: int, coordinator: Coordinator) -> Mapping[str, Value] | None:
         return {"x": number}
 
+    def close(self) -> None:
+        self.closed = True
+
 
 class Broken:
     def propose(self, number: int, coordinator: Coordinator) -> Mapping[str, Value] | None:
         raise FloatingPointError("the surrogate fell over")
+
+    def close(self) -> None:
+        pass
 
 
 def driver(runner: Hands, book: Book, proposer: Count | Broken | None = None, trials: int = 20) -> Driver:

@@ -13,7 +13,7 @@ from tests.making import mixed_columns, write_csv
 from tests.serving import Server
 
 pytestmark = pytest.mark.slow
-PLAN = {"strategy": "random", "trials": 9, "workers": 1, "seed": 21}
+PLAN = {"strategy": "gaussian process", "trials": 9, "workers": 1, "seed": 21}
 SPACE = "trees: 10 .. 40 int\ndepth: 2 .. 12 int\nfeatures: 0.2 .. 1"
 
 

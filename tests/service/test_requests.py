@@ -59,7 +59,7 @@ def test_overrides_change_any_value_for_one_launch(tmp_path: Path) -> None:
         ("holdout: 25 %", "holdout: some", "'some' is not a share"),
         ("folds: 4 stratified", "folds: a few", "'a few' is not a split plan"),
         ("folds: 4 stratified", "folds: 1 stratified", "2 to 50 folds"),
-        ("strategy: random", "strategy: magic", "'magic' is unknown. Allowed: random"),
+        ("strategy: random", "strategy: magic", "'magic' is unknown. Allowed: automatic"),
         ("early stopping: none", "early stopping: brutal", "'brutal' is unknown. Allowed: none"),
         ("learner: tree", "learner: ridge", "cannot learn a binary target"),
         ("depth: 2 .. 6 int", "depth: 6 .. 2 int", "line 1, column 8|Line 1, column 8"),
@@ -77,7 +77,7 @@ def test_overrides_change_any_value_for_one_launch(tmp_path: Path) -> None:
 def test_a_mistake_is_one_clear_sentence(workspace: Workspace, tmp_path: Path, old: str, new: str, words: str) -> None:
     assert old in PLAN
     with pytest.raises(PelluxError, match=words):
-        check(workspace, read_plan(plan_file(tmp_path, PLAN.replace(old, new))))
+        check(workspace, read_plan(plan_file(tmp_path, PLAN.replace(old, new))), rehearsed=False)
 
 
 @pytest.mark.parametrize("override", ["trials", "=3", "plan.trials.deep=3", "brief=[1"])
@@ -95,10 +95,12 @@ def test_files_that_are_no_plans(tmp_path: Path) -> None:
 
 
 def test_check_counts_what_would_be_done(workspace: Workspace, tmp_path: Path) -> None:
-    brief, checked = check(workspace, read_plan(plan_file(tmp_path)))
+    brief, _, found = check(workspace, read_plan(plan_file(tmp_path)), rehearsed=False)
     assert brief.judged_by.key == "ROC AUC"
-    assert checked.forecast.model_dump() == {"configurations": 5, "trials": 4, "folds": 4, "fits": 20, "workers": 1}
-    _, all_of_it = check(workspace, read_plan(tmp_path / "plan.yaml", ["plan.trials=100"]))
+    counts = {"configurations": 5, "trials": 4, "folds": 4, "fits": 20, "workers": 1, "seconds": None, "short_sighted": 0.0}
+    assert {key: getattr(found.forecast, key) for key in counts} == counts
+    assert found.fits == []
+    _, _, all_of_it = check(workspace, read_plan(tmp_path / "plan.yaml", ["plan.trials=100"]), rehearsed=False)
     assert all_of_it.forecast.trials == 5
 
 

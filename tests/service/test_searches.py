@@ -14,11 +14,11 @@ from sqlalchemy import func, select
 from pellux.core.errors import Conflict, NotFound
 from pellux.core.judging import standard_error
 from pellux.core.space import parse
-from pellux.core.strategies import generator, random_draws
+from pellux.core.strategies import Chance, random_draws
 from pellux.learners.catalogue import learner
 from pellux.learners.fitting import fit_fold
 from pellux.learners.fold_data import FoldData
-from pellux.service import problems, searches, trials
+from pellux.service import launching, problems, searches, trials
 from pellux.service.datasets import open_table
 from pellux.service.decisions import DecisionRequest, decide, finalists
 from pellux.service.engine_room import EngineRoom
@@ -37,8 +37,8 @@ def problem(room: EngineRoom, folder: Path, columns: dict[str, Any] | None = Non
 
 
 def launch(room: EngineRoom, problem_id: int, *, key: str = "tree", space: str | None = SPACE, **plan: Any) -> int:
-    plan = {"trials": 6, "workers": 2, "seed": 9, **plan}
-    return searches.launch(room, problem_id, SearchRequest(learner=key, space=space, plan=SettingsRequest.model_validate(plan)))
+    plan = {"strategy": "random", "trials": 6, "workers": 2, "seed": 9, **plan}
+    return launching.launch(room, problem_id, SearchRequest(learner=key, space=space, plan=SettingsRequest.model_validate(plan)))
 
 
 def until(condition: Callable[[], Any], seconds: float = 30) -> Any:
@@ -67,7 +67,7 @@ def test_a_search_scores_the_baseline_and_what_random_proposes(room: EngineRoom,
     assert found[0].configuration == learner("tree", "binary").defaults
     expected: list[dict[str, Any]] = []
     for number in range(1, 7):
-        expected += random_draws.propose(space, [], expected, 1, generator(9, number)).configurations
+        expected += random_draws.propose(space, [], expected, 1, Chance(9, number)).configurations
     assert [t.configuration for t in found[1:]] == expected
 
     brief = problems.stored_brief(room.workspace, problem_id)

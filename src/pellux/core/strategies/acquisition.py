@@ -28,6 +28,7 @@ STEPS = (0.2, 0.05, 0.02, 0.005)  # how far, in the unit cube
 COPIES = 14  # changed copies for each anchor and step
 CLIMBS = 8  # candidates from which gradients climb
 CLIMB_STEPS = 30
+MANY = 150  # observations from which on half the candidates must do
 LOG_ROOT_2PI = 0.5 * np.log(2 * np.pi)
 
 
@@ -84,6 +85,7 @@ class Maximiser:
         self._posterior, self._coding, self._best = region.posterior, region.coding, best
         self._region, self._tried, self._rng, self._climbs = region, tried, rng, climb
         self._space: Space = region.coding.space
+        self._thin = 1 if region.posterior.observations <= MANY else 2  # candidates cost as much as observations are many
 
     def configuration(self, anchors: Array) -> dict[str, Value] | None:
         """The best configuration found, or None when every candidate is taken or breaks a requirement.
@@ -122,7 +124,7 @@ class Maximiser:
     # Candidates
 
     def _even(self) -> Array:
-        return sobol(self._space.dimension, SPREAD, self._rng)
+        return sobol(self._space.dimension, SPREAD // self._thin, self._rng)
 
     def _around(self, anchors: Array) -> Array:
         """Copies of the anchors with a random few coordinates moved, at every step size."""
@@ -130,9 +132,10 @@ class Maximiser:
         if not len(anchors):
             return np.empty((0, self._space.dimension))
         d = self._space.dimension
-        base = np.repeat(np.where(np.isnan(anchors), 0.5, anchors), COPIES * len(STEPS), axis=0)
-        steps = np.tile(np.repeat(STEPS, COPIES), len(anchors))[:, None]
-        share = np.tile(np.linspace(1.0 / d, 1.0, COPIES), len(anchors) * len(STEPS))[:, None]
+        copies = COPIES // self._thin
+        base = np.repeat(np.where(np.isnan(anchors), 0.5, anchors), copies * len(STEPS), axis=0)
+        steps = np.tile(np.repeat(STEPS, copies), len(anchors))[:, None]
+        share = np.tile(np.linspace(1.0 / d, 1.0, copies), len(anchors) * len(STEPS))[:, None]
         moved = self._rng.random(base.shape) < share
         moved[np.arange(len(base)), self._rng.integers(0, d, len(base))] = True
         found: Array = np.clip(base + np.where(moved, steps * self._rng.standard_normal(base.shape), 0.0), 0.0, 1.0)

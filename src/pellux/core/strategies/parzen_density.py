@@ -27,7 +27,7 @@ Array = NDArray[np.float64]
 CANDIDATES = 64
 FIRST_TRIALS = 10
 GOOD_SHARE = 0.15
-MOST_GOOD, MOST_OTHERS = 30, 256
+MOST_GOOD, MOST_OTHERS = 30, 160
 NARROWEST = 0.02  # bandwidth, once good trials are many
 WIDE = 1.0  # bandwidth times one more than the number of good trials, while they are few
 MOST_BRANCHES = 12  # past it not every branch is tried
@@ -51,17 +51,21 @@ def _single(space: Space, history: History, pending: Sequence[Configuration], ch
     inside = np.array([i for i, b in enumerate(branches) if b == branch], dtype=np.intp)
     if np.isfinite(means[inside]).sum() < 4:
         return _drawn(space, branch, rng)
-    points = np.array([space.encode(known[i].configuration) for i in inside])
     order = np.argsort(-means[inside], kind="stable")
     good = int(np.clip(np.ceil(GOOD_SHARE * len(inside)), 2, MOST_GOOD))
     others = order[good:]
     if len(others) > MOST_OTHERS:
         others = np.sort(others)[np.linspace(0, len(others) - 1, MOST_OTHERS).astype(int)]
-    rest = points[others]
+    rest = _points(space, [known[inside[i]].configuration for i in others])
     here = [space.encode(c) for c in pending if _branch(space, c) == branch]
     if here:  # what is under way counts as neither good nor new
         rest = np.concatenate([rest, np.array(here)])
-    return _best_candidate(space, branch, points[order[:good]], rest, rng)
+    best = _points(space, [known[inside[i]].configuration for i in order[:good]])
+    return _best_candidate(space, branch, best, rest, rng)
+
+
+def _points(space: Space, configurations: Sequence[Configuration]) -> Array:
+    return np.array([space.encode(c) for c in configurations]).reshape(-1, space.dimension)
 
 
 def _best_candidate(space: Space, branch: str, good: Array, rest: Array, rng: np.random.Generator) -> dict[str, Value] | None:

@@ -29,7 +29,9 @@ NOISE_PRIOR = (np.log(1e-4), 4.0)  # mean and sd of its log: next to no opinion
 SIGNAL_PRIOR = (0.0, 1.5)
 SINGLE_PRIOR = (-1.0, 1.5)  # the sum over parameters has to earn its place
 SINGLE_BOUNDS = (np.log(1e-4), np.log(100.0))
-ITERATIONS = 40  # of a climb; half as many when observations are many
+ITERATIONS = 40  # of a climb; a third as many when observations are many
+FEW = 72  # observations up to which hyperparameters are sought with the greatest care
+SUM_WORK = 1200  # groups x observations from which on the joint kernel does alone: it knows enough by then
 FIT_SIZE = 128  # observations that hyperparameters are fitted to; the posterior has all of them
 
 
@@ -93,10 +95,10 @@ def gaps(a: Array, b: Array, groups: NDArray[np.intp]) -> Array:
 class Likelihood:
     """Negative log posterior of hyperparameters given features and warped scores, with its gradient."""
 
-    def __init__(self, features: Array, scores: Array, noise: Array, groups: NDArray[np.intp]) -> None:
+    def __init__(self, features: Array, scores: Array, noise: Array, groups: NDArray[np.intp], *, additive: bool = True) -> None:
         self._features, self._scores, self._noise, self._groups = features, scores, noise, groups
         self._count = count = int(groups[-1]) + 1
-        self._gaps = ROOT5 * gaps(features, features, groups)
+        self._gaps = ROOT5 * gaps(features, features, groups) if additive else np.empty((0, len(scores), len(scores)))
         joint, single = np.sqrt(2) + 0.5 * np.log(count), np.sqrt(2)
         self._prior_mean = np.array([joint] * count + [single] * count + [SIGNAL_PRIOR[0], SINGLE_PRIOR[0], NOISE_PRIOR[0]])
         self._prior_sd = np.array([np.sqrt(3)] * (2 * count) + [SIGNAL_PRIOR[1], SINGLE_PRIOR[1], NOISE_PRIOR[1]])
@@ -113,7 +115,7 @@ class Likelihood:
         n, count = len(self._scores), self._count
         scaled = self._features / h.scales[self._groups]
         kernel, slope = matern(squared_distances(scaled, scaled))
-        distance = self._gaps / h.single_scales[:, None, None]
+        distance = self._gaps / h.single_scales[: len(self._gaps), None, None]
         decay = np.exp(-distance)
         squared = distance * distance
         singles = (1 + distance + squared / 3) * decay
@@ -138,7 +140,8 @@ class Likelihood:
         np.add.at(gradient, self._groups, sums)
         # d singles / d log scale = distance^2 (1 + distance) exp(-distance) / 3
         factor = h.single_signal / count
-        gradient[count : 2 * count] -= 0.5 * factor * np.einsum("gij,ij->g", squared * (1 + distance) * decay, outer) / 3
+        if len(self._gaps):
+            gradient[count : 2 * count] -= 0.5 * factor * np.einsum("gij,ij->g", squared * (1 + distance) * decay, outer) / 3
         gradient[-3] -= 0.5 * h.signal * float((outer * kernel).sum())
         gradient[-2] -= 0.5 * factor * float(np.einsum("gij,ij->", singles, outer))
         gradient[-1] -= 0.5 * h.noise * float(np.diag(outer) @ self._noise)
@@ -156,16 +159,18 @@ def fit(features: Array, scores: Array, noise: Array, groups: NDArray[np.intp], 
     noise : array, shape (n,)
         Relative noise variance of each score; the common factor is fitted.
     """
-    chosen = _telling(scores)
-    likelihood = Likelihood(features[chosen], scores[chosen], noise[chosen], groups)
-    starts = [likelihood.start(stretch, noise) for stretch in (0.7, 1.5, 4.0) for noise in (1e-6, 1e-2)]
+    few = len(scores) <= FEW
+    additive = additive and (int(groups[-1]) + 1) * len(scores) <= SUM_WORK
+    chosen = _telling(scores, FIT_SIZE)
+    likelihood = Likelihood(features[chosen], scores[chosen], noise[chosen], groups, additive=additive)
+    starts = [likelihood.start(stretch, noise) for stretch in (0.7, 1.5, 4.0) for noise in ((1e-6, 1e-2) if few else (1e-4,))]
     starts.sort(key=lambda theta: likelihood(theta)[0])
     bounds = [SCALE_BOUNDS] * (len(starts[0]) - 3) + [SIGNAL_BOUNDS, SINGLE_BOUNDS, NOISE_BOUNDS]
-    climbs = 2 if len(chosen) <= 64 else 1
+    climbs = 2 if len(chosen) <= FEW else 1
     if not additive:
         bounds[-2] = (SINGLE_BOUNDS[0], SINGLE_BOUNDS[0])
         starts = [np.concatenate([start[:-2], [SINGLE_BOUNDS[0], start[-1]]]) for start in starts]
-    options = {"maxiter": ITERATIONS if len(chosen) <= 64 else ITERATIONS // 2, "maxcor": 12}
+    options = {"maxiter": ITERATIONS if few else ITERATIONS // 3, "maxcor": 12}
     found = [
         optimize.minimize(likelihood, start, jac=True, method="L-BFGS-B", bounds=bounds, options=options)
         for start in starts[:climbs]
@@ -173,14 +178,14 @@ def fit(features: Array, scores: Array, noise: Array, groups: NDArray[np.intp], 
     return Hyperparameters(min(found, key=lambda result: result.fun).x)
 
 
-def _telling(scores: Array) -> NDArray[np.intp]:
+def _telling(scores: Array, most: int) -> NDArray[np.intp]:
     """Which observations to fit hyperparameters to: all while they are few, then the best and an even share of the rest."""
     n = len(scores)
-    if n <= FIT_SIZE:
+    if n <= most:
         return np.arange(n)
     order = np.argsort(-scores, kind="stable")
-    best, rest = order[: FIT_SIZE // 3], np.sort(order[FIT_SIZE // 3 :])
-    even = rest[np.linspace(0, len(rest) - 1, FIT_SIZE - len(best)).astype(int)]
+    best, rest = order[: most // 3], np.sort(order[most // 3 :])
+    even = rest[np.linspace(0, len(rest) - 1, most - len(best)).astype(int)]
     return np.sort(np.concatenate([best, even]))
 
 
@@ -194,7 +199,8 @@ class Posterior:
         self._stretch, self._single = 1 / h.scales[groups], ROOT5 / h.single_scales
         self._factor = h.single_signal / self._count
         self._raw, self._inputs = features, features * self._stretch
-        self._variance = h.signal + h.single_signal
+        self._additive = h.theta[-2] > SINGLE_BOUNDS[0] + 1e-9
+        self._variance = h.signal + (h.single_signal if self._additive else 0.0)
         kernel = self._kernel(features)
         jitter, n = 1e-10, len(scores)
         while True:
@@ -208,6 +214,10 @@ class Posterior:
         self.mean = float(ones @ scores) / float(ones.sum())
         self._weights = self._solve(scores - self.mean)
 
+    @property
+    def observations(self) -> int:
+        return len(self._raw)
+
     def _solve(self, right: Array) -> Array:
         half = solve_triangular(self._lower, right, lower=True, check_finite=False)
         found: Array = solve_triangular(self._lower, half, lower=True, trans=1, check_finite=False)
@@ -217,9 +227,16 @@ class Posterior:
         """Covariance of points with the observations, or with the given others, shape (m, n)."""
         raw = self._raw if raw is None else raw
         found = self.hyperparameters.signal * matern(squared_distances(features * self._stretch, raw * self._stretch))[0]
-        for g in range(self._count):
+        for g in range(self._count if self._additive else 0):
             distance = self._gap(g, features, raw)
-            found += self._factor * (1 + distance + distance * distance / 3) * np.exp(-distance)
+            decay = np.exp(-distance)
+            decay *= self._factor
+            found += decay
+            distance *= decay  # (1 + r + r^2 / 3) exp(-r) without more arrays than these two
+            found += distance
+            distance *= distance
+            np.divide(distance, 3 * decay, out=distance, where=decay > 0)
+            found += distance
         return found
 
     def _gap(self, g: int, features: Array, raw: Array) -> Array:
@@ -249,7 +266,7 @@ class Posterior:
         signal = self.hyperparameters.signal
         cross, slope = signal * kernel, 2 * signal * slope
         single_slopes = []
-        for g in range(self._count):
+        for g in range(self._count if self._additive else 0):
             if g < columns:  # the first columns are a group each
                 gap = np.subtract.outer(features[:, g] * self._single[g], self._raw[:, g] * self._single[g])
                 distance = np.abs(gap)
