@@ -3,7 +3,6 @@ import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, settled, type Refusal, type Schemas, type Search } from "../../api/client";
 import { useTrial } from "../../api/hooks";
-import { scalar } from "../../lib/format";
 import { settingsOf } from "../../lib/pastResults";
 
 /** Try a configuration by hand: begins as the best one, changed in text. */
@@ -11,7 +10,7 @@ export function ByHand({ search, onClose }: { search: Search; onClose: () => voi
   const best = useTrial(search.best?.trial_id ?? null).data;
   const [typed, setText] = useState<string | null>(null);
   const begin = Object.entries(best?.configuration ?? best?.defaults ?? {})
-    .map(([name, value]) => `${name}: ${typeof value === "boolean" ? (value ? "yes" : "no") : scalar(value)}`)
+    .map(([name, value]) => `${name}: ${typeof value === "boolean" ? (value ? "yes" : "no") : String(value)}`)
     .join("\n");
   const text = typed ?? begin;
   const read = settingsOf(text);

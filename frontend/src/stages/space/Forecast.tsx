@@ -40,7 +40,7 @@ export function Forecast({ forecast, automatic, strategies }: Props) {
       >
         {" "}
         · {percent(forecast.short_sighted)} short-sighted
-        {forecast.starts > 0 && ` · begins with ${forecast.starts} ${forecast.starts === 1 ? "start" : "starts"}`}
+        {forecast.starts > 0 && ` · ${forecast.starts} ${forecast.starts === 1 ? "start" : "starts"} first`}
       </span>
     </>
   );

@@ -20,7 +20,7 @@ export function LaneRow({ onText, depth, ...lane }: Props) {
       data-lane={parameter.name}
       style={{
         display: "grid",
-        gridTemplateColumns: "210px minmax(0, 1fr)",
+        gridTemplateColumns: "236px minmax(0, 1fr)",
         gap: 14,
         padding: "8px 14px",
         paddingLeft: 14 + depth * 18,
@@ -44,7 +44,7 @@ export function LaneRow({ onText, depth, ...lane }: Props) {
         <p className="small soft" style={{ lineHeight: 1.35 }}>
           {setting?.sentence}
         </p>
-        <span className="row small" style={{ gap: 8, rowGap: 2, flexWrap: "wrap" }}>
+        <span className="row small" style={{ gap: 7, rowGap: 2, flexWrap: "wrap" }}>
           {!held && <StartField parameter={parameter} onChange={onChange} />}
           {!held && !isChoice(parameter) && (
             <label className="row" style={{ gap: 4 }} title="Fits cost more the larger this is: searches start low.">
@@ -131,7 +131,7 @@ function StartField({ parameter, onChange }: { parameter: Parameter; onChange: (
         aria-label={name}
         defaultValue={parameter.start === undefined ? "" : String(parameter.start)}
         placeholder="–"
-        style={{ width: 56 }}
+        style={{ width: 44 }}
         onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
         onBlur={(event) => {
           const text = event.currentTarget.value.trim();

@@ -55,7 +55,7 @@ function Form({ problem, learner, onClose }: { problem: Problem; learner: string
     const format = /\.(jsonl|ndjson)$/.test(chosen.name) ? "jsonl" : "csv";
     const columns = header(text, format);
     setFile({ name: chosen.name, format, text, columns });
-    setScore(columns.find((c) => /score|mean|metric/i.test(c)) ?? columns[columns.length - 1] ?? "");
+    setScore(columns.find((c) => /score|mean|metric/i.test(c)) ?? "");
     setMapping(Object.fromEntries(columns.map((c) => [c, settings.some((s) => s.name === c) ? c : "-"])));
   };
   return (
