@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import signal
 import socket
+import sqlite3
 import subprocess
 import sys
 from pathlib import Path
@@ -185,3 +186,43 @@ def test_the_example_plan_is_valid() -> None:
     root = Path(__file__).parents[2]
     done = pellux(root, "check", "examples/warm_arrivals.yaml", "--json")
     assert json.loads(done.stdout)["fits"] == 205
+
+
+def test_check_rehearses_and_forecasts(folder: Path) -> None:
+    done = pellux(folder, "check", "plan.yaml")
+    assert done.returncode == 0, done.stderr
+    assert "Rehearsal, default configuration: " in done.stdout
+    assert "Time: about " in done.stdout
+    assert "Strategy: " in done.stdout
+    quick = pellux(folder, "check", "plan.yaml", "--quick", "--set", "plan.strategy=random", "--json")
+    found = json.loads(quick.stdout)
+    assert (found["rehearsal"], found["seconds"], found["fits"], found["strategy"]) == ([], None, 30, "random")
+    assert not (folder / "w").exists()
+
+
+def test_overrides_are_kept_and_past_results_known(folder: Path) -> None:
+    first = outcome(pellux(folder, "run", "plan.yaml", "--workspace", "w", "--json", "--set", "plan.trials=2"))
+    assert first["trials"]["scored"] == 3
+    (folder / "old.csv").write_text("max_depth,min_leaf,ap,who\n4,10,0.91,anna\n7,20,0.5,ben\n")
+    arguments = [
+        "past-results",
+        "1",
+        "old.csv",
+        "--learner",
+        "tree",
+        "--score",
+        "ap",
+        "--map",
+        "max_depth=depth",
+        "--workspace",
+        "w",
+    ]
+    wrong = pellux(folder, *arguments)
+    assert (wrong.returncode, "Column 'who' is no setting" in wrong.stderr) == (2, True)
+    done = pellux(folder, *arguments, "--map", "who=-")
+    assert (done.returncode, done.stdout.strip()) == (0, "2 past results kept; the best scores 0.91")
+    again = pellux(folder, "run", "plan.yaml", "--workspace", "w", "--json", "--set", "plan.warm start=all")
+    assert outcome(again)["state"] == "finished"
+    with sqlite3.connect(folder / "w" / "pellux.db") as database:
+        kept = [json.loads(row) for (row,) in database.execute("SELECT overrides FROM search ORDER BY id")]
+    assert kept == [["plan.trials=2"], ["plan.warm start=all"]]

@@ -227,3 +227,81 @@ def test_the_login_page_sets_a_careful_cookie(guarded: FlaskClient) -> None:
     assert "HttpOnly" in cookie
     assert "SameSite=Strict" in cookie
     assert guarded.get("/api/v1/workspace", headers={**there, "Cookie": cookie.partition(";")[0]}).status_code == 200
+
+
+# Before a launch, and beside it
+
+TREE = {"learner": "tree", "space": "depth: 2 .. 9 int", "plan": {"strategy": "random", "trials": 3, "workers": 1}}
+
+
+def test_a_search_is_forecast_rehearsed_and_launched_again(client: Client, room: EngineRoom, problem: dict[str, Any]) -> None:
+    path = f"/problems/{problem['id']}"
+    before = client("POST", f"{path}/forecast", TREE, 200)
+    assert (before["strategy"], before["seconds"], before["short_sighted"]) == ("random", None, 0)
+    rehearsal = client("POST", f"{path}/rehearsals", TREE, 200)
+    assert [fit["state"] for fit in rehearsal["fits"]] == ["done"] * len(rehearsal["fits"])
+    assert rehearsal["forecast"]["seconds_low"] <= rehearsal["forecast"]["seconds"] <= rehearsal["forecast"]["seconds_high"]
+    search = client("POST", f"{path}/searches", TREE, 201)
+    assert room.join(search["id"], 60)
+    again = client("POST", f"/searches/{search['id']}/repeats", {"overrides": ["plan.trials=1", "plan.warm start=all"]}, 201)
+    assert (again["budget_trials"], again["warm_start"], again["overrides"]) == (1, "all", ["plan.trials=1", "plan.warm start=all"])
+    assert room.join(again["id"], 60)
+    refused(client("PUT", f"/searches/{search['id']}/budget", {"trials": 9}), 409, "conflict", "cannot change")
+    refused(
+        client("POST", f"/searches/{search['id']}/trials", {"configuration": {"depth": 3}}), 409, "conflict", "launch a new one"
+    )
+
+
+@pytest.mark.parametrize(
+    ("plan", "field", "words"),
+    [
+        ({"target score": -0.3}, "plan.target score", "cannot be"),
+        ({"no gain in": 0}, "plan.no gain in", "greater"),
+        ({"warm start": "some"}, "plan.warm start", ""),
+        ({"warm start": [44]}, "plan.warm start", "no search 44"),
+        ({"starts": [{"depth": 500}]}, "plan.starts", "Start 1: depth: 500 is outside"),
+        ({"starts": [{"wings": 2}]}, "plan.starts", "no such parameter"),
+        ({"strategy": "psychic"}, "plan.strategy", "'psychic' is unknown"),
+    ],
+)
+def test_a_wrong_plan_names_its_field(
+    client: Client, problem: dict[str, Any], plan: dict[str, Any], field: str, words: str
+) -> None:
+    found = client("POST", f"/problems/{problem['id']}/searches", {**TREE, "plan": {**TREE["plan"], **plan}})  # type: ignore[dict-item]
+    assert found["status"] == 422
+    assert found["field"].startswith(field)
+    assert words in found["detail"]
+
+
+def test_a_grid_of_a_million_millions_is_refused(client: Client, problem: dict[str, Any]) -> None:
+    space = "depth: 2 .. 900 int levels 800\nmin_leaf: 1 .. 900 int levels 800\nfeatures: 0.1 .. 1 levels 1000000"
+    body = {"learner": "tree", "space": space, "plan": {"strategy": "grid"}}
+    refused(client("POST", f"/problems/{problem['id']}/forecast", body), 422, "invalid-space", "at most 1,000,000", "plan.strategy")
+
+
+def test_a_space_is_read_in_both_forms_and_compared(client: Client) -> None:
+    one = "depth: 2 .. 9 int\nmin_leaf: 1 .. 40 int log if depth > 4\nrequire min_leaf <= 5 * depth"
+    found = client("POST", "/spaces/check", {"learner": "tree", "task": "binary", "text": one}, 200)
+    assert found["error"] is None
+    assert found["parents"] == {"min_leaf": "depth"}
+    assert found["configurations"] == 3 + 25 + 30 + 35 + 40 + 40
+    assert len(found["draws"]["min_leaf"]) < len(found["draws"]["depth"]) == 200
+    back = client("POST", "/spaces/check", {"learner": "tree", "task": "binary", "parameters": found["parameters"]}, 200)
+    assert back["parameters"] == found["parameters"]
+    changes = client("POST", "/spaces/compare", {"one": one, "other": "depth: 2 .. 9 int\ntrim: 0 .. 0.01"}, 200)["changes"]
+    assert [(c["name"], c["what"]) for c in changes] == [
+        ("depth", "same"), ("min_leaf", "removed"), ("trim", "added"), ("require", "removed")
+    ]  # fmt: skip
+    refused(client("POST", "/spaces/compare", {"one": "x", "other": one}), 422, "notation", "Expected ':'")
+
+
+def test_past_results_are_kept_or_refused_with_their_line(client: Client, problem: dict[str, Any]) -> None:
+    path = f"/problems/{problem['id']}/past-results"
+    body = {"learner": "tree", "score": "ap", "columns": {"who": "-"}, "text": "depth,ap,who\n3,0.4,anna\n5,0.6,ben\n"}
+    assert client("POST", path, body, 201) == {"rows": 2, "best": 0.6}
+    refused(client("POST", path, {**body, "columns": {}}), 422, "invalid-data", "'who' is no setting", "columns")
+    refused(client("POST", path, {**body, "text": "depth,ap,who\n3,high,x"}), 422, "invalid-data", "Line 2", "text")
+    known = client(
+        "POST", f"/problems/{problem['id']}/forecast", {**TREE, "plan": {"warm start": "all", "strategy": "random"}}, 200
+    )
+    assert (known["known"], known["knowable"]) == (2, 2)
