@@ -10,6 +10,14 @@ from pathlib import Path
 from tests.browser.driving import Page, browser
 
 FOLDER = Path(__file__).parents[2] / "docs" / "screenshots"
+CONDITIONAL = """rate:     0.01 .. 0.3 log, start 0.1
+rounds:   40 .. 200 int log, start 60, costly
+leaves:   4 .. 64 int log
+min_leaf: 5 .. 120 int log if leaves > 16
+pull:     ~ lognormal(1, 1.5)
+balance:  yes *2 | no
+features: 0.2 .. 1 if balance == yes
+require min_leaf >= leaves / 4"""
 
 
 def main() -> None:
@@ -68,6 +76,16 @@ def take(page: Page) -> None:
     page.find("[data-finalist]")
     page.until(lambda: page.text("[data-configuration]").startswith("{"))
     shoot("decision")
+    page.open("/p/2/space")
+    page.find("[data-lane='features']")
+    page.type("[aria-label='Space notation']", CONDITIONAL)
+    page.wait_text("[data-condition]", "only if")
+    page.press_button("Rehearse")
+    page.find("[data-rehearsal]", 120)
+    page.wait_text("[data-minutes]", "likely")
+    page.find("[aria-label='First space']").send_keys("search 1")
+    page.find("[data-comparison]")
+    shoot("space-conditional")
 
 
 if __name__ == "__main__":

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from numpy.random import default_rng
 
 from pellux.core.errors import InvalidPlan, InvalidSpace
 from pellux.core.space import Space, parse
-from pellux.core.strategies import generator
 from pellux.learners.catalogue import LEARNERS, learner
 from pellux.learners.settings import Circumstances, accepts
 
@@ -23,7 +23,7 @@ def test_every_draw_from_the_default_space_fits(key: str, task: str) -> None:
     rows = rng.normal(size=(80, 3))
     target = rng.normal(size=80) if task == "regression" else rng.integers(0, 2 if task == "binary" else 3, 80)
     for number in range(4):
-        drawn = space.decode(generator(5, number).random(space.dimension))
+        drawn = space.decode(default_rng([5, number]).random(space.dimension))
         drawn = {name: min(v, 60) if name in ("trees", "rounds") else v for name, v in drawn.items()}
         model = found.build({**found.defaults, **drawn}, Circumstances(task, 3))
         model.fit(rows, target)
@@ -48,7 +48,7 @@ def test_a_regression_is_not_offered_class_weights() -> None:
     ("text", "words"),
     [
         ("speed: 1 .. 2", "has no such setting. It has: rate"),
-        ("leaves: 2.5 .. 9", r"a real range does not fit.*Add 'int'"),
+        ("leaves: 2.5 .. 9", r"a real number does not fit.*Add 'int'"),
         ("leaves: 1 .. 9 int", "1 is not accepted; it takes 2 .. 32768 int"),
         ("bins: 300", "300 is not accepted"),
         ("balance: 0 .. 1 int", "a range does not fit"),
