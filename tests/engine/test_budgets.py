@@ -6,6 +6,7 @@ from concurrent.futures import Future
 from typing import Any
 
 import numpy as np
+import psutil
 import pytest
 
 from pellux.core.space import parse
@@ -168,3 +169,18 @@ def test_a_strategy_that_cannot_go_on_says_so() -> None:
     with pytest.raises(Exception, match="at most 1,000,000"):
         settled(broken.propose(1, Coordinator(Limits(trials=3, workers=1, folds=1), None)))
     broken.close()
+
+
+def test_closing_in_the_middle_of_a_question_leaves_no_process() -> None:
+    p = finished_play(list(range(8)))
+    proposer = StrategyProposer(SPACE, "gaussian process", 5, 1, {"x": 0.5, "y": 7})
+    settled(proposer.propose(9, p.coordinator))
+    assert proposer._process is not None
+    pid = proposer._process.pid
+    assert pid is not None
+    asked = proposer.propose(10, p.coordinator)
+    proposer.close()
+    assert isinstance(asked, Future)
+    assert asked.done(), "answered, refused or cancelled, but not left hanging"
+    assert not psutil.pid_exists(pid) or psutil.Process(pid).status() == psutil.STATUS_ZOMBIE
+    assert not [c for c in psutil.Process().children() if c.pid == pid]

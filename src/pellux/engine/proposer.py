@@ -51,7 +51,7 @@ class StrategyProposer:
         return Observation(configuration, scores, trial.seconds, trial.state.value)
 
     def close(self) -> None:
-        if self._process is not None:
+        if self._process is not None and self._thread is not None:
             self._process.close()
-        if self._thread is not None:
-            self._thread.shutdown(wait=False, cancel_futures=True)
+            self._thread.shutdown(cancel_futures=True)  # at once: the process that it waits for is gone
+            self._process.forget()

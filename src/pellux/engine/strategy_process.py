@@ -41,6 +41,7 @@ class StrategyProcess:
         self._pipe: Connection | None = None
         self._lifeline: Connection | None = None
         self._known = 0
+        self._ended = False
 
     def ask(
         self, key: str, space: Space, history: Sequence[Placed], pending: Sequence[Configuration], chance: Chance
@@ -50,14 +51,16 @@ class StrategyProcess:
             try:
                 return self._exchange(key, space, history, pending, chance)
             except (EOFError, OSError) as error:
-                self.close()
-                if last:
+                self.forget()
+                if last or self._ended:
                     raise RuntimeError(f"The strategy's process died: {error or 'killed'}.") from None
         raise AssertionError("unreachable")
 
     def _exchange(
         self, key: str, space: Space, history: Sequence[Placed], pending: Sequence[Configuration], chance: Chance
     ) -> dict[str, Value] | None:
+        if self._ended:
+            raise EOFError("ended")
         pipe = self._started()
         pipe.send(Question(key, space, history[self._known :], pending, chance))
         self._known = len(history)
@@ -84,6 +87,14 @@ class StrategyProcess:
         return None if self._process is None else self._process.pid
 
     def close(self) -> None:
+        """End it for good, also while another thread waits for its answer."""
+        self._ended = True
+        if self._process is not None:
+            self._process.kill()
+            self._process.join(5)
+
+    def forget(self) -> None:
+        """Forget a process that died, so that the next question starts another."""
         if self._process is not None:
             self._process.kill()
             self._process.join(5)

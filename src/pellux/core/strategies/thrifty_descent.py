@@ -8,7 +8,7 @@ pays, so the money goes into cheap fits first. The walk is replayed from the his
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from functools import partial
 
 import numpy as np
@@ -47,7 +47,6 @@ class Walk:
     failures: int = 0
     restarts: int = 0
     opposite: Array | None = None  # the move to try next: the last one, turned round
-    tried: dict[str, Array] = field(default_factory=dict)
 
     def hear(self, configuration: Configuration, mean: float | None) -> None:
         """One finished trial: a step forward, or one failure more."""
