@@ -85,7 +85,8 @@ class Maximiser:
         self._posterior, self._coding, self._best = region.posterior, region.coding, best
         self._region, self._tried, self._rng, self._climbs = region, tried, rng, climb
         self._space: Space = region.coding.space
-        self._thin = 1 if region.posterior.observations <= MANY else 2  # candidates cost as much as observations are many
+        n = region.posterior.observations
+        self._thin = 1 if n <= MANY else 2 if n <= 3 * MANY else 3  # candidates cost more the more observations there are
 
     def configuration(self, anchors: Array) -> dict[str, Value] | None:
         """The best configuration found, or None when every candidate is taken or breaks a requirement.
@@ -221,7 +222,7 @@ class Maximiser:
             return -float(value.sum()), -gradient[free]
 
         begin = features[:, :columns][free]
-        options = {"maxiter": CLIMB_STEPS, "maxcor": 10}
+        options = {"maxiter": CLIMB_STEPS if self._thin == 1 else CLIMB_STEPS // 2, "maxcor": 10}
         result = optimize.minimize(objective, begin, jac=True, method="L-BFGS-B", bounds=[(0.0, 1.0)] * len(begin), options=options)
         ended = starts.copy()
         positions = ended[:, numbers]

@@ -29,10 +29,10 @@ NOISE_PRIOR = (np.log(1e-4), 4.0)  # mean and sd of its log: next to no opinion
 SIGNAL_PRIOR = (0.0, 1.5)
 SINGLE_PRIOR = (-1.0, 1.5)  # the sum over parameters has to earn its place
 SINGLE_BOUNDS = (np.log(1e-4), np.log(100.0))
-ITERATIONS = 40  # of a climb; a third as many when observations are many
+ITERATIONS = 40  # of a climb; a third or a quarter as many when observations are many
 FEW = 72  # observations up to which hyperparameters are sought with the greatest care
 SUM_WORK = 1200  # groups x observations from which on the joint kernel does alone: it knows enough by then
-FIT_SIZE = 128  # observations that hyperparameters are fitted to; the posterior has all of them
+FIT_SIZE = 104  # observations that hyperparameters are fitted to; the posterior has all of them
 
 
 @dataclass(frozen=True)
@@ -170,7 +170,7 @@ def fit(features: Array, scores: Array, noise: Array, groups: NDArray[np.intp], 
     if not additive:
         bounds[-2] = (SINGLE_BOUNDS[0], SINGLE_BOUNDS[0])
         starts = [np.concatenate([start[:-2], [SINGLE_BOUNDS[0], start[-1]]]) for start in starts]
-    options = {"maxiter": ITERATIONS if few else ITERATIONS // 3, "maxcor": 12}
+    options = {"maxiter": ITERATIONS if few else ITERATIONS // 3 if len(scores) <= FIT_SIZE else ITERATIONS // 4, "maxcor": 12}
     found = [
         optimize.minimize(likelihood, start, jac=True, method="L-BFGS-B", bounds=bounds, options=options)
         for start in starts[:climbs]
