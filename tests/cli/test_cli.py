@@ -226,3 +226,32 @@ def test_overrides_are_kept_and_past_results_known(folder: Path) -> None:
     with sqlite3.connect(folder / "w" / "pellux.db") as database:
         kept = [json.loads(row) for (row,) in database.execute("SELECT overrides FROM search ORDER BY id")]
     assert kept == [["plan.trials=2"], ["plan.warm start=all"]]
+
+
+def test_decide_signs_by_a_rule_and_exports_what_works_alone(folder: Path) -> None:
+    search = outcome(pellux(folder, "run", "plan.yaml", "--workspace", "w", "--json"))
+    rule = ("--rule", "one standard error", "--cost", "model size", "--signer", "Ada")
+    done = pellux(folder, "decide", str(search["search"]), "--workspace", "w", *rule, "--open-holdout", "--export", "out", "--json")
+    assert (done.returncode, done.stderr) == (0, "")
+    found = outcome(done)
+    assert found["decision"]["rule"] == "one standard error"
+    assert found["honest_score"]["low"] <= found["honest_score"]["high"]
+    assert [look["nth"] for look in found["holdout"]] == [1]
+    assert {"train.py", "model.onnx", "report.html", "record.json", "trials.parquet"} <= set(found["files"])
+    check = subprocess.run(
+        [sys.executable, "train.py", "../mixed.csv", "--check"], cwd=folder / "out", capture_output=True, text=True
+    )
+    assert check.returncode == 0, check.stderr
+
+    text = pellux(folder, "decide", f"problem:{search['problem']}", "--workspace", "w").stdout
+    assert text.startswith("Decision 2: trial ")
+    for wrong, words in (
+        (("problem:9",), "no problem 9"),
+        (("nine",), "neither a search's id"),
+        ((str(search["search"]), "--open-holdout"), "opened before"),
+        ((str(search["search"]), "--limit", "log loss <= 0"), "none of 6 trials keeps the limit"),
+        ((str(search["search"]), "--limit", "fast"), "not a limit"),
+    ):
+        refused = pellux(folder, "decide", *wrong, "--workspace", "w")
+        assert (refused.returncode, refused.stderr.count("\n")) == (2, 1), refused.stderr
+        assert words in refused.stderr

@@ -21,7 +21,6 @@ from pellux.core.judging import (
     fingerprint,
     mean,
     metrics_for,
-    one_standard_error,
     standard_error,
 )
 
@@ -178,13 +177,6 @@ def test_mean_and_standard_error(scores: list[float]) -> None:
     assert mean(scores) == pytest.approx(np.mean(scores), abs=1e-12)
     assert standard_error(scores) == pytest.approx(np.std(scores, ddof=1) / np.sqrt(len(scores)), abs=1e-12)
     assert standard_error(scores[:1]) is None
-
-
-def test_one_standard_error_takes_the_cheapest_that_is_near_enough() -> None:
-    means, errors = [0.80, 0.79, 0.70, 0.785], [0.02, 0.02, 0.02, 0.02]
-    assert one_standard_error(means, errors, [9.0, 3.0, 0.1, 1.0]) == 3
-    assert one_standard_error(means, [0.0] * 4, [9.0, 3.0, 0.1, 1.0]) == 0
-    assert one_standard_error(means, [None] * 4, [9.0, 3.0, 0.1, 1.0]) == 0
 
 
 def brief(**changes: object) -> Brief:

@@ -210,40 +210,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/problems/{problem_id}/finalists": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The best trials of all searches, the shortlist and the baselines, with what the rules say. */
-        get: operations["get_finalists"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/problems/{problem_id}/decisions": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Record the choice of one trial. */
-        post: operations["post_decision"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/v1/problems/{problem_id}/forecast": {
         parameters: {
             query?: never;
@@ -569,6 +535,194 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/problems/{problem_id}/finalists": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The best trials of all searches, the shortlist and the baselines, compared, with what the rules say. */
+        get: operations["get_finalists"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/problems/{problem_id}/rejudgings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Judge finalists again on fresh repeated splits. */
+        post: operations["post_rejudging"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/problems/{problem_id}/honest-score": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What to expect of the best of all scored trials: known already, or its computation started. */
+        post: operations["post_honest_score"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/problems/{problem_id}/holdout": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every opening of the holdout, first one first. */
+        get: operations["get_holdout"];
+        put?: never;
+        /** Open the holdout for one trial; logged for ever. */
+        post: operations["post_holdout"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/trials/{trial_id}/diagnostics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A trial's out-of-fold predictions beside the baseline's. */
+        get: operations["get_diagnostics"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/trials/{trial_id}/importance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How much the model leans on each column: known already, or its computation started. */
+        post: operations["post_importance"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/trials/{trial_id}/tree": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A decision tree as questions: known already, or its fit started. */
+        post: operations["post_tree"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/problems/{problem_id}/decisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sign the choice of one trial; an earlier decision is superseded. */
+        post: operations["post_decision"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/decisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Decisions, newest first. */
+        get: operations["get_decisions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/decisions/{decision_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One decision with its record and files. */
+        get: operations["get_decision"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/decisions/{decision_id}/files/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A file to take away; everything.zip holds them all. */
+        get: operations["get_decision_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -685,6 +839,15 @@ export interface components {
             /** Seed */
             seed: number;
         };
+        /** CalibrationView */
+        CalibrationView: {
+            /** Said */
+            said: number;
+            /** Came */
+            came: number;
+            /** Rows */
+            rows: number;
+        };
         /** CatalogueView */
         CatalogueView: {
             /** Metrics */
@@ -693,6 +856,28 @@ export interface components {
             learners: components["schemas"]["LearnerView"][];
             /** Strategies */
             strategies: components["schemas"]["StrategyView"][];
+        };
+        /** ClassView */
+        ClassView: {
+            /** Label */
+            label: string;
+            /** Rows */
+            rows: number;
+            /** Precision */
+            precision: number | null;
+            /** Recall */
+            recall: number | null;
+            /** F1 */
+            f1: number | null;
+        };
+        /** ColumnImportanceView */
+        ColumnImportanceView: {
+            /** Column */
+            column: string;
+            /** Drop */
+            drop: number;
+            /** Error */
+            error: number;
         };
         /** ColumnView */
         ColumnView: {
@@ -736,6 +921,28 @@ export interface components {
             other: string;
         };
         /**
+         * ComparisonToLeader
+         * @description Paired fold scores against the leader's: `difference` in the metric, probabilities that sum to 1.
+         */
+        ComparisonToLeader: {
+            /** Difference */
+            difference: number;
+            /** P Value */
+            p_value: number;
+            /** P Adjusted */
+            p_adjusted: number;
+            /** Better */
+            better: number;
+            /** Same */
+            same: number;
+            /** Worse */
+            worse: number;
+            /** Basis */
+            basis: string;
+            /** Words */
+            words: string;
+        };
+        /**
          * ComparisonView
          * @description How one space differs from another, a line a parameter or requirement.
          */
@@ -754,6 +961,15 @@ export interface components {
             /** Text */
             text: string;
         };
+        /** ConfusedView */
+        ConfusedView: {
+            /** True */
+            true: string;
+            /** Said */
+            said: string;
+            /** Rows */
+            rows: number;
+        };
         /** Counts */
         Counts: {
             /** Waiting */
@@ -770,6 +986,26 @@ export interface components {
             failed: number;
             /** Withdrawn */
             withdrawn: number;
+        };
+        /**
+         * CutsView
+         * @description How rows fall at each threshold, from none called positive to all; the first threshold is None: none.
+         */
+        CutsView: {
+            /** Threshold */
+            threshold: (number | null)[];
+            /** Hits */
+            hits: number[];
+            /** False Alarms */
+            false_alarms: number[];
+            /** Positives */
+            positives: number;
+            /** Negatives */
+            negatives: number;
+            /** Area */
+            area: number;
+            /** Average Precision */
+            average_precision: number;
         };
         /** DataSummary */
         DataSummary: {
@@ -795,9 +1031,54 @@ export interface components {
             /** Columns */
             columns: components["schemas"]["ColumnView"][];
         };
+        /** DecisionDetail */
+        DecisionDetail: {
+            /** Id */
+            id: number;
+            /** Problem Id */
+            problem_id: number;
+            /** Problem Name */
+            problem_name: string;
+            /** Trial Id */
+            trial_id: number;
+            /** Trial Number */
+            trial_number: number;
+            /** Search Number */
+            search_number: number;
+            /** Learner */
+            learner: string;
+            /** Rule */
+            rule: string;
+            /** Reason */
+            reason: string;
+            /** Signer */
+            signer: string;
+            /** Created At */
+            created_at: number;
+            /** Configuration */
+            configuration: {
+                [key: string]: boolean | number | string;
+            };
+            /** Metric Label */
+            metric_label: string;
+            /** Mean */
+            mean: number | null;
+            /** Error */
+            error: number | null;
+            /** Fingerprint */
+            fingerprint: string;
+            /** Superseded By */
+            superseded_by: number | null;
+            /** Record */
+            record: {
+                [key: string]: unknown;
+            };
+            /** Files */
+            files: components["schemas"]["TakeawayFile"][];
+        };
         /**
          * DecisionRequest
-         * @description A choice. `rule` says how it came about: 'highest mean', 'one standard error' or 'by hand'.
+         * @description A choice. `rule` says how it came about: one of the rules, or 'by hand'.
          */
         DecisionRequest: {
             /** Trial Id */
@@ -817,13 +1098,38 @@ export interface components {
              * @default
              */
             signer?: string;
+            /**
+             * @default {
+             *       "top": 10,
+             *       "cost": "fit seconds",
+             *       "region": null,
+             *       "beside": null,
+             *       "limit_on": null,
+             *       "limit": null,
+             *       "search": null
+             *     }
+             */
+            weighing?: components["schemas"]["FinalistsQuery"];
         };
-        /** DecisionView */
+        /**
+         * DecisionView
+         * @description A signed choice. `superseded_by` is the id of the decision that took its place.
+         */
         DecisionView: {
             /** Id */
             id: number;
+            /** Problem Id */
+            problem_id: number;
+            /** Problem Name */
+            problem_name: string;
             /** Trial Id */
             trial_id: number;
+            /** Trial Number */
+            trial_number: number;
+            /** Search Number */
+            search_number: number;
+            /** Learner */
+            learner: string;
             /** Rule */
             rule: string;
             /** Reason */
@@ -832,6 +1138,29 @@ export interface components {
             signer: string;
             /** Created At */
             created_at: number;
+            /** Configuration */
+            configuration: {
+                [key: string]: boolean | number | string;
+            };
+            /** Metric Label */
+            metric_label: string;
+            /** Mean */
+            mean: number | null;
+            /** Error */
+            error: number | null;
+            /** Fingerprint */
+            fingerprint: string;
+            /** Superseded By */
+            superseded_by: number | null;
+        };
+        /** DecisionsQuery */
+        DecisionsQuery: {
+            /**
+             * Problem
+             * @description Only this problem's.
+             * @default null
+             */
+            problem?: number | null;
         };
         /** DerivedQuery */
         DerivedQuery: {
@@ -842,7 +1171,23 @@ export interface components {
              */
             derived_from?: number | null;
         };
-        /** Finalist */
+        /** DiagnosticsView */
+        DiagnosticsView: {
+            /** Task */
+            task: string;
+            /** Classes */
+            classes: string[];
+            /** Rows */
+            rows: number;
+            trial: components["schemas"]["PredictionsView"];
+            baseline: components["schemas"]["PredictionsView"] | null;
+            /** Metrics */
+            metrics: components["schemas"]["MetricPair"][];
+        };
+        /**
+         * Finalist
+         * @description `fit_seconds` is the mean of its fits, `prediction_seconds` for 1,000 rows.
+         */
         Finalist: {
             trial: components["schemas"]["TrialRow"];
             /** Search Number */
@@ -851,14 +1196,90 @@ export interface components {
             learner: string;
             /** Is Baseline */
             is_baseline: boolean;
+            /** Admitted */
+            admitted: boolean;
+            /** Fit Seconds */
+            fit_seconds: number;
+            /** Prediction Seconds */
+            prediction_seconds: number | null;
+            /** Model Bytes */
+            model_bytes: number | null;
+            /** Beside */
+            beside: number | null;
+            comparison: components["schemas"]["ComparisonToLeader"] | null;
+            rejudged: components["schemas"]["RejudgedView"] | null;
         };
-        /** FinalistsView */
+        /**
+         * FinalistsQuery
+         * @description Which finalists, and how they are to be weighed.
+         */
+        FinalistsQuery: {
+            /**
+             * Top
+             * @description How many of the best; the shortlist and the baselines come on top.
+             * @default 10
+             */
+            top?: number;
+            /**
+             * Cost
+             * @description What cheapness is measured by: fit seconds, prediction seconds, model size.
+             * @default fit seconds
+             */
+            cost?: string;
+            /**
+             * Region
+             * @description Half-width of the region of practical equivalence, in the metric.
+             * @default null
+             */
+            region?: number | null;
+            /**
+             * Beside
+             * @description A second measure to weigh against the score.
+             * @default null
+             */
+            beside?: string | null;
+            /**
+             * Limit On
+             * @description A measure that finalists must keep a limit on.
+             * @default null
+             */
+            limit_on?: string | null;
+            /**
+             * Limit
+             * @description The limit: at most for costs and errors, at least for scores.
+             * @default null
+             */
+            limit?: number | null;
+            /**
+             * Search
+             * @description Only the trials of this search (its id), and the baselines.
+             * @default null
+             */
+            search?: number | null;
+        };
+        /**
+         * FinalistsView
+         * @description `front` are the trials that no other beats on both the score and the second measure, best score last.
+         */
         FinalistsView: {
             /** Finalists */
             finalists: components["schemas"]["Finalist"][];
             /** Suggestions */
             suggestions: components["schemas"]["Suggestion"][];
-            decision: components["schemas"]["DecisionView"] | null;
+            /** Leader */
+            leader: number | null;
+            /** Region */
+            region: number;
+            /** Cost */
+            cost: string;
+            /** Measures */
+            measures: components["schemas"]["MeasureView"][];
+            /** Front */
+            front: number[];
+            /** Scored */
+            scored: number;
+            /** Admitted */
+            admitted: number;
         };
         /** FitCounts */
         FitCounts: {
@@ -957,6 +1378,122 @@ export interface components {
             /** Knowable */
             knowable: number;
         };
+        /** HoldoutScore */
+        HoldoutScore: {
+            /** Train */
+            train: number;
+            /** Holdout */
+            holdout: number;
+            /** Error */
+            error: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+        };
+        /**
+         * HoldoutView
+         * @description One opening of the holdout, kept for ever.
+         */
+        HoldoutView: {
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "running" | "done" | "failed";
+            /** Message */
+            message: string;
+            /** Created At */
+            created_at: number;
+            /** Ended At */
+            ended_at: number | null;
+            /** Trial Id */
+            trial_id: number;
+            /** Trial Name */
+            trial_name: string;
+            /** Opener */
+            opener: string;
+            /** Nth */
+            nth: number;
+            /** Rows */
+            rows: number;
+            /** Folds */
+            folds: number | null;
+            /** Folds Error */
+            folds_error: number | null;
+            chosen: components["schemas"]["HoldoutScore"] | null;
+            baseline: components["schemas"]["HoldoutScore"] | null;
+            /** Verdict */
+            verdict: string;
+        };
+        /**
+         * HonestScoreView
+         * @description Scores in the metric; `wins` are pairs of trial id and the share of rounds in which it was the best.
+         */
+        HonestScoreView: {
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "running" | "done" | "failed";
+            /** Message */
+            message: string;
+            /** Created At */
+            created_at: number;
+            /** Ended At */
+            ended_at: number | null;
+            /** Raw */
+            raw: number | null;
+            /** Score */
+            score: number | null;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /** Wins */
+            wins: [
+                number,
+                number
+            ][];
+            /** Rounds */
+            rounds: number;
+            /** Trials */
+            trials: number;
+            /** Without Predictions */
+            without_predictions: number;
+            /** Contenders */
+            contenders: number;
+            /** Best */
+            best: number | null;
+        };
+        /** ImportanceView */
+        ImportanceView: {
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "running" | "done" | "failed";
+            /** Message */
+            message: string;
+            /** Created At */
+            created_at: number;
+            /** Ended At */
+            ended_at: number | null;
+            /** Columns */
+            columns: components["schemas"]["ColumnImportanceView"][];
+        };
         /** LabelRequest */
         LabelRequest: {
             /**
@@ -969,6 +1506,18 @@ export interface components {
              * @default null
              */
             tags?: string[] | null;
+        };
+        /**
+         * LabelsView
+         * @description Rows by true and predicted class; the whole matrix for up to 20 classes, the largest mistakes always.
+         */
+        LabelsView: {
+            /** Confusion */
+            confusion: number[][] | null;
+            /** Classes */
+            classes: components["schemas"]["ClassView"][];
+            /** Confused */
+            confused: components["schemas"]["ConfusedView"][];
         };
         /** LanesView */
         LanesView: {
@@ -1016,6 +1565,26 @@ export interface components {
              */
             "no gain in"?: number | null;
         };
+        /** MeasureView */
+        MeasureView: {
+            /** Key */
+            key: string;
+            /** Larger Is Better */
+            larger_is_better: boolean;
+        };
+        /** MetricPair */
+        MetricPair: {
+            /** Key */
+            key: string;
+            /** Larger Is Better */
+            larger_is_better: boolean;
+            /** Decides */
+            decides: boolean;
+            /** Trial */
+            trial: number | null;
+            /** Baseline */
+            baseline: number | null;
+        };
         /** MetricView */
         MetricView: {
             /** Key */
@@ -1039,6 +1608,26 @@ export interface components {
              * @default data.csv
              */
             name?: string;
+        };
+        /**
+         * OpeningRequest
+         * @description Opens the holdout. A second opening has to say that it knows of the first.
+         */
+        OpeningRequest: {
+            /** Trial Id */
+            trial_id: number;
+            /**
+             * Opener
+             * @description Who opens it.
+             * @default
+             */
+            opener?: string;
+            /**
+             * Again
+             * @description True: it was opened before, and that is understood.
+             * @default false
+             */
+            again?: boolean;
         };
         /** PageQuery */
         PageQuery: {
@@ -1151,6 +1740,7 @@ export interface components {
              *       "workers": null,
              *       "seed": 1,
              *       "starts": [],
+             *       "from decisions": [],
              *       "warm start": "none",
              *       "fit seconds": 600,
              *       "memory mb": null
@@ -1189,6 +1779,20 @@ export interface components {
             values: {
                 [key: string]: (boolean | number | string | null)[];
             };
+        };
+        /** PredictionsView */
+        PredictionsView: {
+            /** Trial Id */
+            trial_id: number;
+            /** Name */
+            name: string;
+            /** Missing */
+            missing: string;
+            cuts: components["schemas"]["CutsView"] | null;
+            /** Calibration */
+            calibration: components["schemas"]["CalibrationView"][];
+            labels: components["schemas"]["LabelsView"] | null;
+            residuals: components["schemas"]["ResidualsView"] | null;
         };
         /** PreviewView */
         PreviewView: {
@@ -1268,6 +1872,39 @@ export interface components {
             fits: components["schemas"]["RehearsalFitView"][];
             forecast: components["schemas"]["ForecastView"];
         };
+        /**
+         * RejudgeRequest
+         * @description Which trials to judge again; the baselines of their learners always come along.
+         */
+        RejudgeRequest: {
+            /**
+             * Trials
+             * @description Ids of scored trials.
+             */
+            trials: number[];
+            /**
+             * Repeats
+             * @description How often the rows are cut into fresh folds.
+             * @default 3
+             */
+            repeats?: number;
+            /**
+             * Workers
+             * @default null
+             */
+            workers?: number | null;
+        };
+        /** RejudgedView */
+        RejudgedView: {
+            /** Search Id */
+            search_id: number;
+            /** Mean */
+            mean: number;
+            /** Error */
+            error: number | null;
+            /** Scores */
+            scores: number[];
+        };
         /** RemarksRequest */
         RemarksRequest: {
             /**
@@ -1299,6 +1936,22 @@ export interface components {
             overrides?: string[];
         };
         /**
+         * ResidualsView
+         * @description Some rows as dots; quantiles (5, 25, 50, 75, 95 %) and mean of actual minus predicted over all rows.
+         */
+        ResidualsView: {
+            /** Predicted */
+            predicted: number[];
+            /** Actual */
+            actual: number[];
+            /** Quantiles */
+            quantiles: number[];
+            /** Mean */
+            mean: number;
+            /** Rows */
+            rows: number;
+        };
+        /**
          * SearchRequest
          * @description A search in an existing problem.
          */
@@ -1322,6 +1975,7 @@ export interface components {
              *       "workers": null,
              *       "seed": 1,
              *       "starts": [],
+             *       "from decisions": [],
              *       "warm start": "none",
              *       "fit seconds": 600,
              *       "memory mb": null
@@ -1343,6 +1997,11 @@ export interface components {
             problem_id: number;
             /** Number */
             number: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "search" | "re-judge";
             /** Learner */
             learner: string;
             /** Space */
@@ -1475,6 +2134,12 @@ export interface components {
             starts?: {
                 [key: string]: boolean | number | string;
             }[];
+            /**
+             * From Decisions
+             * @description Ids of decisions whose configurations are tried first, also of other problems.
+             * @default []
+             */
+            "from decisions"?: number[];
             /**
              * Warm Start
              * @description Whose trials are known from the start: 'none', 'all', or numbers of searches.
@@ -1614,13 +2279,66 @@ export interface components {
         SummaryView: {
             [key: string]: unknown;
         };
-        /** TopQuery */
-        TopQuery: {
+        /**
+         * TakeawayFile
+         * @description A file of a decision: ready, being made, or with the reason why there is none.
+         */
+        TakeawayFile: {
+            /** Name */
+            name: string;
+            /** Sentence */
+            sentence: string;
             /**
-             * Top
-             * @default 10
+             * State
+             * @enum {string}
              */
-            top?: number;
+            state: "ready" | "making" | "none";
+            /** Message */
+            message: string;
+            /** Bytes */
+            bytes: number | null;
+        };
+        /** TreeNode */
+        TreeNode: {
+            /** Rows */
+            rows: number;
+            /** Value */
+            value: number | null;
+            /** Shares */
+            shares: number[] | null;
+            /** Question */
+            question: string | null;
+            /** Hidden */
+            hidden: number;
+            /** @default null */
+            yes?: components["schemas"]["TreeNode"] | null;
+            /** @default null */
+            no?: components["schemas"]["TreeNode"] | null;
+        };
+        /** TreeView */
+        TreeView: {
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "running" | "done" | "failed";
+            /** Message */
+            message: string;
+            /** Created At */
+            created_at: number;
+            /** Ended At */
+            ended_at: number | null;
+            /** Leaves */
+            leaves: number;
+            /** Depth */
+            depth: number;
+            /** Classes */
+            classes: string[];
+            root: components["schemas"]["TreeNode"] | null;
         };
         /** TrialDetail */
         TrialDetail: {
@@ -1688,6 +2406,8 @@ export interface components {
             versions: {
                 [key: string]: string;
             };
+            /** Source Id */
+            source_id: number | null;
         };
         /** TrialPage */
         TrialPage: {
@@ -2223,74 +2943,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SplitView"];
-                };
-            };
-            /** @description A problem. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDocument"];
-                };
-            };
-        };
-    };
-    get_finalists: {
-        parameters: {
-            query?: {
-                top?: number;
-            };
-            header?: never;
-            path: {
-                problem_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Done. */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["FinalistsView"];
-                };
-            };
-            /** @description A problem. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDocument"];
-                };
-            };
-        };
-    };
-    post_decision: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                problem_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["DecisionRequest"];
-            };
-        };
-        responses: {
-            /** @description Done. */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["DecisionView"];
                 };
             };
             /** @description A problem. */
@@ -2992,6 +3644,399 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SummaryView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_finalists: {
+        parameters: {
+            query?: {
+                top?: number;
+                cost?: string;
+                region?: number | null;
+                beside?: string | null;
+                limit_on?: string | null;
+                limit?: number | null;
+                search?: number | null;
+            };
+            header?: never;
+            path: {
+                problem_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FinalistsView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_rejudging: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                problem_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RejudgeRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SearchView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_honest_score: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                problem_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HonestScoreView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_holdout: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                problem_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HoldoutView"][];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_holdout: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                problem_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OpeningRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HoldoutView"][];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_diagnostics: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DiagnosticsView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_importance: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportanceView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_tree: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TreeView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_decision: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                problem_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DecisionRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DecisionDetail"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_decisions: {
+        parameters: {
+            query?: {
+                problem?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DecisionView"][];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_decision: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                decision_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DecisionDetail"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_decision_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                decision_id: number;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
                 };
             };
             /** @description A problem. */

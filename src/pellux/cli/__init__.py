@@ -13,6 +13,7 @@ COMMANDS = {
     "run": "Run a plan to its end.",
     "check": "Validate a plan, rehearse it, forecast it.",
     "trials": "Write every trial of a search.",
+    "decide": "Choose a configuration by a rule, sign it, export it.",
     "past-results": "Bring results from elsewhere into a problem.",
     "doctor": "Show versions, cores, workspace and optional parts.",
 }

@@ -87,7 +87,7 @@ class Coordinator:
         self._live = {number for number, trial in self.trials.items() if not trial.state.ended}
         self._ended = [trial for number, trial in sorted(self.trials.items()) if trial.state.ended]
         self._scored = sum(t.state is TrialState.SCORED for t in self.trials.values())
-        self._proposed = sum(t.origin in ("proposed", "start") for t in self.trials.values())
+        self._proposed = sum(t.origin in ("proposed", "start", "finalist") for t in self.trials.values())
         self._starts = list(starts[sum(t.origin == "start" for t in self.trials.values()) :])
         self._best: tuple[float, int] | None = None  # turned score and trial number of the best
         self._since_gain = 0
@@ -299,6 +299,8 @@ class Coordinator:
         trial = self.trials[fit.trial]
         ended = trial.change(fit.fold, state=outcome.state, outcome=outcome, ended_at=at)
         self._out.append(SaveFit(ended, at))
+        if outcome.predictions is not None:  # the store has them; here they would fill the memory
+            trial.change(fit.fold, outcome=replace(outcome, predictions=None))
         if trial.state.ended:
             return
         if outcome.state is not FitState.DONE:
@@ -386,7 +388,7 @@ class Coordinator:
                 trial = self.trials[key[0]]
                 fit = trial.change(key[1], attempt=self._fit(key).attempt + 1)
                 worker.fits.append(key)
-                self._out.append(StartFit(number, fit.trial, fit.fold, fit.attempt, trial.configuration))
+                self._out.append(StartFit(number, fit.trial, fit.fold, fit.attempt, trial.configuration, trial.learner))
 
     def _next_queued(self) -> Key | None:
         while self._queue:

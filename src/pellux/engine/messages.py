@@ -153,6 +153,7 @@ class StartFit:
     fold: int
     attempt: int
     configuration: Mapping[str, Value]
+    learner: str = ""
 
 
 @dataclass(frozen=True, slots=True)

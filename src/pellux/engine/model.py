@@ -49,7 +49,10 @@ class FitState(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Outcome:
-    """What a worker answers for a fit: state DONE with a score, or ERROR / MEMORY with a message."""
+    """What a worker answers for a fit: state DONE with a score, or ERROR / MEMORY with a message.
+
+    `predictions` are of the fold's test rows, encoded; they pass through to the store and are not kept here.
+    """
 
     state: FitState
     score: float | None = None
@@ -58,6 +61,8 @@ class Outcome:
     message: str = ""
     log: str = ""
     warnings: tuple[str, ...] = ()
+    predictions: bytes | None = None
+    model_bytes: int | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,7 +85,10 @@ class Fit:
 
 @dataclass(slots=True)
 class Trial:
-    """A configuration under evaluation. `seen` and `pending` are its sightline."""
+    """A configuration under evaluation. `seen` and `pending` are its sightline.
+
+    `learner` is empty where the search's own is meant; `source` is the id of the trial that this one judges again.
+    """
 
     number: int
     configuration: Mapping[str, Value]
@@ -92,6 +100,8 @@ class Trial:
     created_at: float = 0.0
     ended_at: float | None = None
     fits: dict[int, Fit] = field(default_factory=dict)
+    learner: str = ""
+    source: int | None = None
 
     @property
     def scores(self) -> list[float | None]:

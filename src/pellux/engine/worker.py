@@ -22,7 +22,7 @@ from pellux.core.judging import Brief
 from pellux.engine.lifeline import tie
 from pellux.engine.model import FitState, Outcome
 from pellux.learners.catalogue import learner
-from pellux.learners.fitting import fit_fold
+from pellux.learners.fitting import fit_fold, model_bytes
 from pellux.learners.fold_data import FoldData
 from pellux.learners.table import Table
 
@@ -54,6 +54,7 @@ class Task:
     fold: int
     attempt: int
     configuration: Mapping[str, Any]
+    learner: str = ""
 
 
 def main(assignment: Assignment, pipe: Connection, lifeline: Connection) -> None:
@@ -80,7 +81,7 @@ class _Bench:
     def __init__(self, assignment: Assignment, log: int) -> None:
         brief = assignment.brief
         self.brief = brief
-        self.learner = learner(assignment.learner, brief.task)
+        self.default_learner = assignment.learner
         self.data = FoldData(Table.open(assignment.table), brief, np.load(assignment.folds))
         self.log = log
 
@@ -88,8 +89,11 @@ class _Bench:
         os.ftruncate(self.log, 0)
         begun = time.perf_counter()
         try:
-            fold = self.data.prepared(task.fold, self.learner.preparation)
-            fitted = fit_fold(fold, self.learner, task.configuration, self.brief, time.perf_counter)
+            chosen = learner(task.learner or self.default_learner, self.brief.task)
+            fold = self.data.prepared(task.fold, chosen.preparation)
+            fitted = fit_fold(fold, chosen, task.configuration, self.brief, time.perf_counter)
+            # Models of one trial are much alike: the size of the first says enough, and costs the others nothing.
+            size = model_bytes(fitted.model) if task.fold == 0 else None
         except MemoryError:
             spent = time.perf_counter() - begun
             return Outcome(FitState.MEMORY, seconds=spent, message="The fit needed more memory than its limit.", log=self.tail())
@@ -101,7 +105,10 @@ class _Bench:
         if not np.isfinite(fitted.score):
             message = f"The metric {self.brief.metric} gave {fitted.score}. Is a class missing from the fold's {len(fold.test)} test rows?"
             return Outcome(FitState.ERROR, seconds=spent, message=message, log=self.tail(), warnings=fitted.warnings)
-        return Outcome(FitState.DONE, fitted.score, spent, fitted.predict_seconds, log=self.tail(), warnings=fitted.warnings)
+        return Outcome(
+            FitState.DONE, fitted.score, spent, fitted.predict_seconds, log=self.tail(), warnings=fitted.warnings,
+            predictions=fitted.predictions, model_bytes=size,
+        )  # fmt: skip
 
     def tail(self) -> str:
         sys.stdout.flush()

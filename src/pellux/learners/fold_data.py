@@ -34,12 +34,16 @@ class PreparedFold:
 
 
 class FoldData:
-    """Gives prepared folds; the preparation sees a fold's training rows only, so keeping it changes no score."""
+    """Gives prepared folds; the preparation sees a fold's training rows only, so keeping it changes no score.
+
+    `assigned` has the fold of each row, or one such line a repeat: then fold f is fold `f % k` of repeat `f // k`.
+    """
 
     def __init__(self, table: Table, brief: Brief, assigned: NDArray[np.int16], budget: int = BUDGET) -> None:
         self._matrix, self._categories = feature_matrix(table, brief.features)
         self._target, _ = target_array(table, brief)
-        self._assigned = assigned
+        self._assigned = np.atleast_2d(assigned)
+        self._per_repeat = brief.split.folds
         self._kept: OrderedDict[tuple[int, str], PreparedFold] = OrderedDict()
         self._budget = budget
 
@@ -54,8 +58,10 @@ class FoldData:
         return made
 
     def _prepare(self, fold: int, preparation: str) -> PreparedFold:
-        learning = (self._assigned >= 0) & (self._assigned != fold)
-        judging = self._assigned == fold
+        assigned = self._assigned[fold // self._per_repeat]
+        place = fold % self._per_repeat
+        learning = (assigned >= 0) & (assigned != place)
+        judging = assigned == place
         train, test = self._matrix[learning], self._matrix[judging]
         width = train.shape[1]
         native = category_columns(width, self._categories)

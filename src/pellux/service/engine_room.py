@@ -4,8 +4,11 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
 from typing import Any
 
+import numpy as np
 import psutil
 from sqlalchemy import select
 
@@ -15,11 +18,13 @@ from pellux.engine.coordinator import Coordinator
 from pellux.engine.driver import Driver
 from pellux.engine.messages import Event
 from pellux.engine.model import Fit, FitState, Limits, Outcome, SearchState, Trial, TrialState
-from pellux.engine.proposer import StrategyProposer
+from pellux.engine.proposer import NoProposals, StrategyProposer
 from pellux.engine.runners import Runner
 from pellux.engine.runners.local import LocalRunner
 from pellux.engine.worker import Assignment
 from pellux.learners.catalogue import learner
+from pellux.service.analyses import Analyst
+from pellux.service.analysis_kinds import KINDS
 from pellux.service.prior_knowledge import observations, starts
 from pellux.service.recorder import SearchRecorder
 from pellux.service.requests import SettingsRequest
@@ -37,9 +42,11 @@ class EngineRoom:
         self._make_runner = make_runner
         self._drivers: dict[int, Driver] = {}
         self._lock = threading.Lock()
+        self.analyst = Analyst(workspace, KINDS)
 
     def take_up(self) -> list[int]:
-        """Go on with every search that was running when the last engine ended, however it ended."""
+        """Go on with every search and analysis that was running when the last engine ended, however it ended."""
+        self.analyst.take_up()
         with self.workspace.database.read() as session:
             running = list(session.scalars(select(models.Search.id).where(models.Search.state == SearchState.RUNNING.value)))
         for search_id in running:
@@ -74,7 +81,8 @@ class EngineRoom:
         return driver is None or not driver.is_alive()
 
     def close(self) -> None:
-        """End all drivers and workers; running searches go on when the workspace is next opened."""
+        """End all drivers, workers and analyses; what ran goes on when the workspace is next opened."""
+        self.analyst.close()
         drivers = [driver for driver in self._drivers.values() if driver.is_alive()]
         for driver in drivers:
             driver.leave()
@@ -85,6 +93,8 @@ class EngineRoom:
         with self.workspace.database.read() as session:
             search = session.get_one(models.Search, search_id)
             problem = session.get_one(models.Problem, search.problem_id)
+            if search.kind != "search":
+                return self._rejudging_driver(search, problem, _restore(session, search_id))
             trials = _restore(session, search_id)
             brief = Brief.from_json(problem.brief)
             settings = SettingsRequest.model_validate(search.plan)
@@ -100,17 +110,34 @@ class EngineRoom:
             state=SearchState(search.state),
             starts=starts(space, settings.starts),
         )
-        assignment = Assignment(
-            table=self.workspace.data_folder(brief.data),
-            folds=self.workspace.folds_file(problem.id),
-            brief=brief,
-            learner=search.learner,
-            log=self.workspace.log_file(search_id),
-            memory_bytes=_memory(settings, search.workers),
-        )
+        assignment = self._assignment(search, brief, self.workspace.folds_file(problem.id))
         recorder = SearchRecorder(self.workspace, search_id, problem.id, brief.judged_by, problem.frozen)
         proposer = StrategyProposer(space, search.strategy, settings.seed, sign, defaults, earlier)
         return Driver(coordinator, self._make_runner(assignment), recorder, proposer, self.workspace.clock)
+
+    def _rejudging_driver(self, search: models.Search, problem: models.Problem, trials: list[Trial]) -> Driver:
+        """Finalists on fresh folds: the trials are there from the start, and nothing is proposed."""
+        brief = Brief.from_json(problem.brief)
+        settings = SettingsRequest.model_validate(search.plan)
+        folds = self.workspace.fresh_folds_file(search.id)
+        repeats = len(np.load(folds, mmap_mode="r"))
+        limits = replace(_limits(settings, search.workers, brief), folds=repeats * brief.split.folds)
+        coordinator = Coordinator(
+            limits=limits, baseline=None, trials=trials, active_seconds=search.active_seconds, state=SearchState(search.state)
+        )
+        recorder = SearchRecorder(self.workspace, search.id, problem.id, brief.judged_by, problem.frozen)
+        runner = self._make_runner(self._assignment(search, brief, folds))
+        return Driver(coordinator, runner, recorder, NoProposals(), self.workspace.clock)
+
+    def _assignment(self, search: models.Search, brief: Brief, folds: Path) -> Assignment:
+        return Assignment(
+            table=self.workspace.data_folder(brief.data),
+            folds=folds,
+            brief=brief,
+            learner=search.learner,
+            log=self.workspace.log_file(search.id),
+            memory_bytes=_memory(SettingsRequest.model_validate(search.plan), search.workers),
+        )
 
     def _baseline(self, search: models.Search, brief: Brief) -> dict[str, Any] | None:
         """The learner's defaults, unless an earlier search of the problem has scored them."""
@@ -121,6 +148,7 @@ class EngineRoom:
                 .join(models.Search)
                 .where(
                     models.Search.problem_id == search.problem_id,
+                    models.Search.kind == "search",
                     models.Search.learner == search.learner,
                     models.Search.id != search.id,
                     models.Trial.origin == "baseline",
@@ -156,7 +184,7 @@ def _restore(session: Any, search_id: int) -> list[Trial]:
     trials = {
         row.number: Trial(
             row.number, row.configuration, row.origin, TrialState(row.state), row.reason, row.seen, row.pending,
-            row.created_at, row.ended_at,
+            row.created_at, row.ended_at, learner=row.learner, source=row.source_id,
         )
         for row in session.scalars(select(models.Trial).where(models.Trial.search_id == search_id).order_by(models.Trial.number))
     }  # fmt: skip

@@ -18,7 +18,7 @@ from pellux.engine.simulation import simulate
 from pellux.learners.catalogue import learner
 from pellux.service.launching import check_search
 from pellux.service.prior_knowledge import observations
-from pellux.service.problems import get_problem
+from pellux.service.problems import get_problem, in_searches_of
 from pellux.service.requests import SearchRequest, SettingsRequest
 from pellux.service.views import ForecastView
 from pellux.service.workspace import Workspace
@@ -43,7 +43,7 @@ def forecast(workspace: Workspace, problem_id: int, request: SearchRequest) -> F
         every = session.scalar(
             select(func.count(Trial.id))
             .join(Search)
-            .where(Search.problem_id == problem_id, Search.learner == request.learner, Trial.state == "scored")
+            .where(in_searches_of(problem_id), Search.learner == request.learner, Trial.state == "scored")
         )
         past = session.scalar(
             select(func.count(PastResult.id)).where(PastResult.problem_id == problem_id, PastResult.learner == request.learner)
@@ -104,7 +104,7 @@ def known_costs(session: Session, problem_id: int, key: str, space: Space, brief
     rows = session.execute(
         select(Trial.configuration, Trial.seconds)
         .join(Search)
-        .where(Search.problem_id == problem_id, Search.learner == key, Trial.state == "scored")
+        .where(in_searches_of(problem_id), Search.learner == key, Trial.state == "scored")
         .order_by(Trial.id.desc())
         .limit(MOST_KNOWN)
     ).all()

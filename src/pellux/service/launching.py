@@ -10,6 +10,7 @@ from importlib.metadata import version
 from typing import Any
 
 from sqlalchemy import func, select
+from sqlalchemy.orm import Session
 
 from pellux import __version__
 from pellux.core.errors import InvalidPlan
@@ -20,13 +21,14 @@ from pellux.core.strategies.grid import lattice
 from pellux.engine.model import SearchState
 from pellux.learners.catalogue import learner
 from pellux.service.engine_room import EngineRoom
+from pellux.service.lookups import learner_of
 from pellux.service.plan_files import apply_override
 from pellux.service.prior_knowledge import observations, starts
 from pellux.service.problems import get_problem
 from pellux.service.requests import SearchRequest, SettingsRequest, checked
 from pellux.service.workspace import Workspace
 from pellux.store import recording
-from pellux.store.models import Search
+from pellux.store.models import Decision, Search, Trial
 
 STOPPING_RULES = ("none",)
 
@@ -61,6 +63,38 @@ def check_search(brief: Brief, request: SearchRequest) -> Checked:
     total = Counting.of(lattice(space) if picked.key == "grid" else space).total
     trials = plan.trials if total is None else min(plan.trials, total)
     return Checked(space, picked, tuple(starts(space, plan.starts)), trials, plan.workers or default_workers())
+
+
+def with_decisions(session: Session, brief: Brief, request: SearchRequest) -> SearchRequest:
+    """The request with the configurations of the decisions it names among its starts, as far as the space searches them."""
+    if not request.plan.from_decisions:
+        return request
+    space = parse(request.space) if request.space is not None else learner(request.learner, brief.task).default_space()
+    names = {parameter.name for parameter in space.searched}
+    known, found = {str(start) for start in request.plan.starts}, list(request.plan.starts)
+    for decision_id in request.plan.from_decisions:
+        start = _decided(session, decision_id, request.learner, names)
+        if str(start) in known:  # a plan that is launched again brings its starts along
+            continue
+        try:
+            starts(space, [start])
+        except InvalidPlan as error:
+            raise InvalidPlan(error.message.replace("Start 1", f"Decision {decision_id}"), at="plan.from decisions") from None
+        found.append(start)
+    return request.model_copy(update={"plan": request.plan.model_copy(update={"starts": found})})
+
+
+def _decided(session: Session, decision_id: int, key: str, names: set[str]) -> dict[str, Value]:
+    decision = session.get(Decision, decision_id)
+    if decision is None:
+        raise InvalidPlan(f"There is no decision {decision_id} to start from.", at="plan.from decisions")
+    trial = session.get_one(Trial, decision.trial_id)
+    if learner_of(session, trial) != key:
+        raise InvalidPlan(
+            f"Decision {decision_id} chose a configuration of {learner_of(session, trial)}; this search is of {key}.",
+            at="plan.from decisions",
+        )
+    return {name: value for name, value in trial.configuration.items() if name in names}
 
 
 def resolve(space: Space, plan: SettingsRequest) -> Pick:
@@ -108,6 +142,7 @@ def draft(workspace: Workspace, problem_id: int, request: SearchRequest, *, plan
     with workspace.database.write() as session:
         problem = get_problem(session, problem_id)
         brief = Brief.from_json(problem.brief)
+        request = with_decisions(session, brief, request)
         found = check_search(brief, request)
         # Asked here so that a search to start warm from that does not exist is refused at once.
         observations(session, problem_id, request.learner, found.space, request.plan, brief)

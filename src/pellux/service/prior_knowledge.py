@@ -19,7 +19,7 @@ from pellux.core.space import Fixed, Space, Value
 from pellux.core.strategies import Observation
 from pellux.learners.catalogue import learner
 from pellux.learners.settings import Learner
-from pellux.service.problems import get_problem
+from pellux.service.problems import get_problem, in_searches_of
 from pellux.service.requests import Request, SettingsRequest
 from pellux.service.views import PastResultsView
 from pellux.service.workspace import Workspace
@@ -64,7 +64,7 @@ def observations(
             observation = Observation(here, scores, seconds, state, elsewhere=True)
             found[observation.identity] = observation
 
-    query = select(Trial).join(Search).where(Search.problem_id == problem_id, Search.learner == key)
+    query = select(Trial).join(Search).where(in_searches_of(problem_id), Search.learner == key)
     query = query.where(Trial.state.in_(("scored", "failed"))).order_by(Trial.id)
     if before is not None:  # the same on a restart: what was there when the search was launched
         query = query.where(Search.id < before)
@@ -82,7 +82,7 @@ def observations(
 
 
 def _require_searches(session: Session, problem_id: int, wanted: Sequence[int]) -> None:
-    known = set(session.scalars(select(Search.number).where(Search.problem_id == problem_id)))
+    known = set(session.scalars(select(Search.number).where(in_searches_of(problem_id))))
     unknown = sorted(set(wanted) - known)
     if unknown:
         raise InvalidPlan(f"There is no search {unknown[0]} of this problem to start warm from.", at="plan.warm start")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from sqlalchemy import func, select
+from sqlalchemy import ColumnElement, and_, func, select
 from sqlalchemy.orm import Session
 
 from pellux.core.errors import Conflict, NotFound
@@ -107,6 +107,11 @@ def _data_name(session: Session, content_hash: str) -> str:
     return found.name if found else "data"
 
 
+def in_searches_of(problem_id: int) -> ColumnElement[bool]:
+    """Trials of a problem's searches: what is ranked. Those of a re-judging have other folds and never are."""
+    return and_(Search.problem_id == problem_id, Search.kind == "search")
+
+
 def get_problem(session: Session, problem_id: int) -> Problem:
     found = session.get(Problem, problem_id)
     if found is None:
@@ -140,7 +145,7 @@ def split_view(workspace: Workspace, problem_id: int) -> SplitView:
 
 def _view(session: Session, problem: Problem) -> ProblemView:
     data = session.get(DataFile, problem.data_hash)
-    of_problem = Search.problem_id == problem.id
+    of_problem = in_searches_of(problem.id)
     states = dict(session.execute(select(Search.state, func.count()).where(of_problem).group_by(Search.state)).all())
     scored = select(Trial).join(Search).where(of_problem, Trial.state == "scored")
     best = session.scalar(scored.order_by(Trial.rank_score.desc(), Trial.id).limit(1))
@@ -169,7 +174,7 @@ def _spark(session: Session, problem_id: int) -> list[float]:
     rows: Any = session.execute(
         select(Trial.rank_score, Trial.mean)
         .join(Search)
-        .where(Search.problem_id == problem_id, Trial.state == "scored")
+        .where(in_searches_of(problem_id), Trial.state == "scored")
         .order_by(Trial.ended_at)
     ).all()
     best: tuple[float, float] | None = None

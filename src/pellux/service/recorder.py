@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass, field
 from typing import Any
+
+from sqlalchemy.orm import Session
 
 from pellux.core.judging import Metric, mean, standard_error
 from pellux.engine.messages import Save, SaveFit, SaveSearch, SaveTrial
@@ -12,6 +15,19 @@ from pellux.service.workspace import Workspace
 from pellux.store import recording
 
 Entry = tuple[float, int | None, str, dict[str, Any]]
+UNTOLD = ("rank_score", "learner", "source_id")  # what readers of the event stream have no use for
+
+
+@dataclass
+class _Batch:
+    """What one transaction writes."""
+
+    trials: list[dict[str, Any]] = field(default_factory=list)
+    fits: list[dict[str, Any]] = field(default_factory=list)
+    predictions: list[dict[str, Any]] = field(default_factory=list)
+    unscored: list[int] = field(default_factory=list)
+    entries: list[Entry] = field(default_factory=list)
+    freezes: bool = False
 
 
 class SearchRecorder:
@@ -25,35 +41,51 @@ class SearchRecorder:
         self._frozen = frozen
 
     def save(self, saves: Sequence[Save]) -> None:
-        trials, fits, entries = [], [], []
-        freezes = False
+        batch = _Batch()
         with self._workspace.database.write() as session:
             for save in saves:
                 match save:
                     case SaveTrial(trial=trial, at=at):
-                        row = self._trial_row(trial)
-                        trials.append(row)
-                        payload = {k: v for k, v in row.items() if k != "rank_score"}
-                        entries.append(self._entry(at, "trial", payload))
+                        self._note_trial(batch, trial, at)
                     case SaveFit(fit=fit, at=at):
-                        fits.append(self._fit_row(fit))
-                        entries.append(self._entry(at, "fit", self._fit_entry(fit)))
-                        freezes = freezes or fit.state is FitState.DONE
+                        self._note_fit(batch, fit, at)
                     case SaveSearch():
-                        entries.append(self._put_search(session, save))
-            if trials:
-                recording.put_trials(session, trials)
-                ids = recording.trial_ids(session, self._search_id, [row["number"] for row in trials])
-                for _, _, kind, payload in entries:
-                    if kind == "trial":
-                        payload["id"] = ids[payload["number"]]
-            if fits:
-                recording.put_fits(session, fits)
-            if freezes and not self._frozen:
-                recording.freeze_problem(session, self._problem_id)
-            newest = recording.append_ledger(session, entries)
-        self._frozen = self._frozen or freezes
+                        batch.entries.append(self._put_search(session, save))
+            newest = self._write(session, batch)
+        self._frozen = self._frozen or batch.freezes
         self._workspace.hub.publish(newest)
+
+    def _note_trial(self, batch: _Batch, trial: Trial, at: float) -> None:
+        row = self._trial_row(trial)
+        batch.trials.append(row)
+        batch.entries.append(self._entry(at, "trial", {k: v for k, v in row.items() if k not in UNTOLD}))
+        if trial.state.ended and trial.state is not TrialState.SCORED:
+            batch.unscored.append(trial.number)
+
+    def _note_fit(self, batch: _Batch, fit: Fit, at: float) -> None:
+        batch.fits.append(self._fit_row(fit))
+        batch.entries.append(self._entry(at, "fit", self._fit_entry(fit)))
+        batch.freezes = batch.freezes or fit.state is FitState.DONE
+        if fit.outcome and fit.outcome.predictions is not None:
+            key = {"search_id": self._search_id, "trial": fit.trial, "fold": fit.fold}
+            batch.predictions.append({**key, "data": fit.outcome.predictions})
+
+    def _write(self, session: Session, batch: _Batch) -> int:
+        if batch.trials:
+            recording.put_trials(session, batch.trials)
+            ids = recording.trial_ids(session, self._search_id, [row["number"] for row in batch.trials])
+            for _, _, kind, payload in batch.entries:
+                if kind == "trial":
+                    payload["id"] = ids[payload["number"]]
+        if batch.fits:
+            recording.put_fits(session, batch.fits)
+        if batch.predictions:
+            recording.put_predictions(session, batch.predictions)
+        if batch.unscored:
+            recording.drop_predictions(session, self._search_id, batch.unscored)
+        if batch.freezes and not self._frozen:
+            recording.freeze_problem(session, self._problem_id)
+        return recording.append_ledger(session, batch.entries)
 
     def _entry(self, at: float, kind: str, payload: dict[str, Any]) -> Entry:
         return at, self._search_id, kind, payload
@@ -83,6 +115,8 @@ class SearchRecorder:
             "pending": trial.pending,
             "created_at": trial.created_at,
             "ended_at": trial.ended_at,
+            "learner": trial.learner,
+            "source_id": trial.source,
         }
 
     def _fit_row(self, fit: Fit) -> dict[str, Any]:
@@ -102,6 +136,7 @@ class SearchRecorder:
             "message": outcome.message if outcome else "",
             "log": outcome.log if outcome else "",
             "warnings": list(outcome.warnings) if outcome else [],
+            "model_bytes": outcome.model_bytes if outcome else None,
         }
 
     @staticmethod

@@ -6,18 +6,19 @@ draws of the space.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from pathlib import Path
 
 import numpy as np
 
 from pellux.core.judging import Brief
-from pellux.core.space import Configuration, Space, Value, draw, identity
+from pellux.core.space import Configuration, Space, draw, identity
 from pellux.core.strategies.thrifty_descent import cheapest
 from pellux.engine.coordinator import Coordinator
 from pellux.engine.driver import Driver
 from pellux.engine.messages import Save, SaveFit
 from pellux.engine.model import Fit, FitState, Limits
+from pellux.engine.proposer import NoProposals
 from pellux.engine.runners.local import LocalRunner
 from pellux.engine.worker import Assignment
 from pellux.learners.catalogue import learner
@@ -43,16 +44,6 @@ class _Book:
         for save in saves:
             if isinstance(save, SaveFit):
                 self.fits[save.fit.trial] = save.fit
-
-
-class _Nothing:
-    """A proposer for a search that only has starts."""
-
-    def propose(self, number: int, coordinator: Coordinator) -> Mapping[str, Value] | None:
-        return None
-
-    def close(self) -> None:
-        pass
 
 
 def rehearse(workspace: Workspace, problem_id: int, request: SearchRequest) -> list[RehearsalFitView]:
@@ -83,7 +74,7 @@ def run(workspace: Workspace, brief: Brief, folds: Path, request: SearchRequest)
         log=workspace.log_file(0).with_name("rehearsal.log"),
     )  # fmt: skip
     book = _Book()
-    driver = Driver(Coordinator(limits, defaults, starts=starts), LocalRunner(assignment), book, _Nothing(), workspace.clock)
+    driver = Driver(Coordinator(limits, defaults, starts=starts), LocalRunner(assignment), book, NoProposals(), workspace.clock)
     driver.start()
     driver.join(PATIENCE * len(starts))
     driver.leave()

@@ -69,6 +69,12 @@ class SettingsRequest(Request):
     starts: list[dict[str, bool | int | float | str]] = Field(
         [], max_length=1000, description="Configurations to try first; what they leave out starts in its usual place."
     )
+    from_decisions: list[int] = Field(
+        [],
+        max_length=100,
+        alias="from decisions",
+        description="Ids of decisions whose configurations are tried first, also of other problems.",
+    )
     warm_start: Literal["none", "all"] | list[int] = Field(
         "none", alias="warm start", description="Whose trials are known from the start: 'none', 'all', or numbers of searches."
     )

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from typing import Any
 
+import numpy as np
 from sqlalchemy import case, func, select
 from sqlalchemy.orm import Session
 
@@ -60,6 +61,7 @@ def set_limits(room: EngineRoom, search_id: int, request: LimitsRequest) -> None
         raise InvalidPlan("A search always has a number of trials.", at="trials")
     with room.workspace.database.write() as session:
         search = get_search(session, search_id)
+        _require_search(search)
         if SearchState(search.state).ended:
             raise Conflict(f"The search is {search.state}; its budget cannot change.")
         brief = Brief.from_json(session.get_one(Problem, search.problem_id).brief)
@@ -75,6 +77,7 @@ def try_configuration(room: EngineRoom, search_id: int, configuration: dict[str,
     """A trial by hand in a search that has not ended; it may lie outside the search's space, not outside the learner's."""
     with room.workspace.database.read() as session:
         search = get_search(session, search_id)
+        _require_search(search)
         if SearchState(search.state).ended:
             raise Conflict(f"The search is {search.state}; launch a new one with this configuration as its start.")
         task = Brief.from_json(session.get_one(Problem, search.problem_id).brief).task
@@ -98,6 +101,11 @@ def withdraw(room: EngineRoom, trial_id: int) -> None:
             raise Conflict(f"Trial {trial.number} is {trial.state} already; only a live trial can be withdrawn.")
     _require_live(room, trial.search_id)
     room.post(trial.search_id, Withdraw(trial.number, room.workspace.clock()))
+
+
+def _require_search(search: Search) -> None:
+    if search.kind != "search":
+        raise Conflict("A re-judging scores its finalists and nothing else; it can be paused or stopped.")
 
 
 def _require_live(room: EngineRoom, search_id: int) -> None:
@@ -142,7 +150,7 @@ def _view(room: EngineRoom, session: Session, search: Search) -> SearchView:
     problem = session.get_one(Problem, search.problem_id)
     brief = Brief.from_json(problem.brief)
     settings = SettingsRequest.model_validate(search.plan)
-    space = parse(search.space)
+    space = parse(search.space) if search.kind == "search" else None  # finalists come from many spaces
     of_search = Trial.search_id == search.id
     counts = dict(session.execute(select(Trial.state, func.count()).where(of_search).group_by(Trial.state)).all())
     run, busy, spared = session.execute(
@@ -156,18 +164,27 @@ def _view(room: EngineRoom, session: Session, search: Search) -> SearchView:
         select(Trial).where(of_search, Trial.state == "scored").order_by(Trial.rank_score.desc(), Trial.id).limit(1)
     )
     return SearchView(
-        id=search.id, problem_id=search.problem_id, number=search.number, learner=search.learner, space=search.space,
-        parameters=to_json(space), configurations=space.count, strategy=labelled(search.strategy), chosen_by=labelled(settings.strategy), strategy_reason=search.strategy_reason,
+        id=search.id, problem_id=search.problem_id, number=search.number, kind=search.kind, learner=search.learner, space=search.space,
+        parameters=to_json(space) if space else [], configurations=space.count if space else None,
+        strategy=labelled(search.strategy) if space else "", chosen_by=labelled(settings.strategy), strategy_reason=search.strategy_reason,
         overrides=search.overrides, warm_start=settings.warm_start, target_score=settings.target_score,
         no_gain_in=settings.no_gain_in,
         early_stopping=settings.early_stopping, budget_trials=settings.trials, budget_minutes=settings.minutes,
         seed=settings.seed, workers=search.workers, state=search.state, reason=search.reason,
         halted=room.halted(search.id), created_at=search.created_at, ended_at=search.ended_at,
         active_seconds=search.active_seconds, busy_seconds=busy,
-        seconds_left=seconds_left(session, search, settings, space, brief.split.folds),
+        seconds_left=seconds_left(session, search, settings, space, brief.split.folds) if space else _rejudging_left(room, search, brief.split.folds, settings.trials, run, busy),
         trials=Counts(**{state.value: counts.get(state.value, 0) for state in TrialState}), fits=FitCounts(run=run, spared=spared), best=best_view(session, best),
         baseline=best_view(session, baseline_trial(session, search)), newest_entry=recording.newest_entry(session),
     )  # fmt: skip
+
+
+def _rejudging_left(room: EngineRoom, search: Search, folds: int, trials: int, run: int, busy: float) -> float | None:
+    """Remaining fits of a re-judging at the pace of those done; None before the first."""
+    if run == 0 or SearchState(search.state).ended:
+        return None
+    repeats = len(np.load(room.workspace.fresh_folds_file(search.id), mmap_mode="r"))
+    return max(trials * repeats * folds - run, 0) * busy / run / max(search.workers, 1)
 
 
 def baseline_trial(session: Session, search: Search) -> Trial | None:

@@ -6,17 +6,18 @@ import csv
 import io
 import json
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Any
 
 import pyarrow as pa
 import pyarrow.parquet as pq
 from sqlalchemy import ColumnElement, Float, Text, and_, cast, func, select, type_coerce
-from sqlalchemy.orm import Session
 
-from pellux.core.errors import InvalidPlan, NotFound
+from pellux.core.errors import InvalidPlan
 from pellux.core.judging import Brief
 from pellux.learners.catalogue import learner
+from pellux.service.lookups import get_trial, learner_of
+from pellux.service.problems import in_searches_of
 from pellux.service.requests import SettingsRequest
 from pellux.service.searches import baseline_trial, get_search
 from pellux.service.views import FitDetail, FitView, LanesView, PointsView, TrialDetail, TrialPage, TrialRow
@@ -130,13 +131,6 @@ def _fit_fields(fit: Fit) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def get_trial(session: Session, trial_id: int) -> Trial:
-    found = session.get(Trial, trial_id)
-    if found is None:
-        raise NotFound(f"There is no trial with the id {trial_id}.")
-    return found
-
-
 def trial_detail(workspace: Workspace, trial_id: int) -> TrialDetail:
     with workspace.database.read() as session:
         trial = get_trial(session, trial_id)
@@ -146,19 +140,19 @@ def trial_detail(workspace: Workspace, trial_id: int) -> TrialDetail:
         fits = session.scalars(select(Fit).where(Fit.search_id == search.id, Fit.trial == trial.number).order_by(Fit.fold))
         best = session.scalar(
             select(Trial).join(Search)
-            .where(Search.problem_id == problem.id, Trial.state == "scored")
+            .where(in_searches_of(problem.id), Trial.state == "scored")
             .order_by(Trial.rank_score.desc(), Trial.id).limit(1)
         )  # fmt: skip
         baseline = baseline_trial(session, search)
         return TrialDetail(
-            **trial_row(trial).model_dump(), search_number=search.number, problem_id=problem.id, learner=search.learner,
+            **trial_row(trial).model_dump(), search_number=search.number, problem_id=problem.id, learner=learner_of(session, trial),
             metric_label=brief.judged_by.label, seed=SettingsRequest.model_validate(search.plan).seed,
             fits=[
                 FitDetail(**_fit_fields(f), predict_seconds=f.predict_seconds, log=f.log, warnings=f.warnings) for f in fits
             ],
             baseline=trial_row(baseline) if baseline else None, best=trial_row(best) if best else None,
-            defaults=learner(search.learner, brief.task).defaults, data_hash=brief.data, folds_hash=problem.folds_hash,
-            versions=search.versions,
+            defaults=learner(learner_of(session, trial), brief.task).defaults, data_hash=brief.data, folds_hash=problem.folds_hash,
+            versions=search.versions, source_id=trial.source_id,
         )  # fmt: skip
 
 
@@ -176,32 +170,38 @@ def annotate(
 EXPORTS = {"csv": "text/csv", "jsonl": "application/jsonl", "parquet": "application/vnd.apache.parquet"}
 
 
-def export(workspace: Workspace, search_id: int, format: str) -> Iterator[bytes]:
-    """Every trial of a search as CSV, JSON Lines or Parquet."""
+def export(workspace: Workspace, searches: int | Sequence[int], format: str) -> Iterator[bytes]:
+    """Every trial of a search, or of several of one problem, as CSV, JSON Lines or Parquet."""
     if format not in EXPORTS:
         raise InvalidPlan(f"Format '{format}' is unknown. Allowed: {', '.join(EXPORTS)}.", at="format")
-    rows, parameters, folds = _export_rows(workspace, search_id)
+    wanted = [searches] if isinstance(searches, int) else searches
+    parts = [_export_rows(workspace, search_id) for search_id in wanted]
+    rows = [row for found, _ in parts for row in found]
     if format == "jsonl":
         return (json.dumps(row, ensure_ascii=False).encode() + b"\n" for row in rows)
+    parameters = list(dict.fromkeys(name for row in rows for name in row["configuration"]))
+    folds = max((count for _, count in parts), default=0)
     flat = [_flat(row, parameters, folds) for row in rows]
     return iter([_csv(flat) if format == "csv" else _parquet(flat)])
 
 
-def _export_rows(workspace: Workspace, search_id: int) -> tuple[list[dict[str, Any]], list[str], int]:
+def _export_rows(workspace: Workspace, search_id: int) -> tuple[list[dict[str, Any]], int]:
+    """Trials as plain objects, and how many folds they have."""
     with workspace.database.read() as session:
         search = get_search(session, search_id)
         brief = Brief.from_json(session.get_one(Problem, search.problem_id).brief)
-        found = session.scalars(select(Trial).where(Trial.search_id == search_id).order_by(Trial.number))
-        rows: list[dict[str, Any]] = [
-            {
-                "search": search_id, "trial": t.number, "origin": t.origin, "state": t.state, "reason": t.reason,
-                "metric": brief.metric, "larger_is_better": brief.judged_by.larger_is_better, "score": t.mean,
-                "se": t.error, "folds": t.scores, "seconds": t.seconds, "seen": t.seen, "pending": t.pending,
-                "note": t.note, "tags": t.tags, "configuration": t.configuration,
-            }
-            for t in found
-        ]  # fmt: skip
-    return rows, list(dict.fromkeys(name for row in rows for name in row["configuration"])), brief.split.folds
+        found = list(session.scalars(select(Trial).where(Trial.search_id == search_id).order_by(Trial.number)))
+    rows: list[dict[str, Any]] = [
+        {
+            "search": search_id, "trial": t.number, "origin": t.origin, "state": t.state, "reason": t.reason,
+            "metric": brief.metric, "larger_is_better": brief.judged_by.larger_is_better, "score": t.mean, "se": t.error,
+            "folds": t.scores, "seconds": t.seconds, "seen": t.seen, "pending": t.pending,
+            "learner": t.learner or search.learner, "note": t.note, "tags": t.tags,
+            "configuration": t.configuration,
+        }
+        for t in found
+    ]  # fmt: skip
+    return rows, max([brief.split.folds, *(len(row["folds"]) for row in rows)])
 
 
 def _flat(row: dict[str, Any], parameters: list[str], folds: int) -> dict[str, Any]:

@@ -52,6 +52,14 @@ class Workspace:
     def folds_file(self, problem_id: int) -> Path:
         return self.folder / "artifacts" / f"problem-{problem_id}-folds.npy"
 
+    def fresh_folds_file(self, search_id: int) -> Path:
+        """The fresh folds of a re-judging."""
+        return self.folder / "artifacts" / f"search-{search_id}-folds.npy"
+
+    def decision_folder(self, decision_id: int) -> Path:
+        """Where the fitted model of a decision lies."""
+        return self.folder / "artifacts" / f"decision-{decision_id}"
+
     def log_file(self, search_id: int) -> Path:
         return self.folder / "logs" / f"search-{search_id}"
 

@@ -58,6 +58,7 @@ class Search(Base):
     strategy: Mapped[str] = mapped_column(default="random")
     strategy_reason: Mapped[str] = mapped_column(default="")
     overrides: Mapped[list[Any]] = mapped_column(default=list)
+    kind: Mapped[str] = mapped_column(default="search")
 
 
 class PastResult(Base):
@@ -90,7 +91,10 @@ class RehearsalFit(Base):
 
 
 class Trial(Base):
-    """`rank_score` is the mean turned so that larger is better: what rankings sort by, whatever the metric."""
+    """`rank_score` is the mean turned so that larger is better: what rankings sort by, whatever the metric.
+
+    `learner` is empty where the search's own is meant. `source_id` is the trial that this one judges again.
+    """
 
     __tablename__ = "trial"
     __table_args__ = (
@@ -117,6 +121,8 @@ class Trial(Base):
     note: Mapped[str] = mapped_column(default="")
     tags: Mapped[list[Any]] = mapped_column(default=list)
     shortlisted: Mapped[bool] = mapped_column(default=False)
+    learner: Mapped[str] = mapped_column(default="")
+    source_id: Mapped[int | None] = mapped_column(ForeignKey("trial.id"), index=True)
 
 
 class Fit(Base):
@@ -137,6 +143,49 @@ class Fit(Base):
     message: Mapped[str]
     log: Mapped[str] = mapped_column(Text)
     warnings: Mapped[list[Any]]
+    model_bytes: Mapped[int | None]
+
+
+class Prediction(Base):
+    """What a scored trial predicted for the test rows of one fold, encoded (core/judging/predictions.py)."""
+
+    __tablename__ = "prediction"
+    __table_args__ = (UniqueConstraint("search_id", "trial", "fold", name="one_prediction_a_fit"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    search_id: Mapped[int] = mapped_column(ForeignKey("search.id"))
+    trial: Mapped[int]
+    fold: Mapped[int]
+    data: Mapped[bytes]
+
+
+class SideScore(Base):
+    """A trial's mean score by another metric than the one that decides, computed from its predictions."""
+
+    __tablename__ = "side_score"
+    __table_args__ = {"sqlite_with_rowid": False}
+
+    trial_id: Mapped[int] = mapped_column(ForeignKey("trial.id"), primary_key=True)
+    metric: Mapped[str] = mapped_column(primary_key=True)
+    mean: Mapped[float | None]
+
+
+class Analysis(Base):
+    """A longer computation on a problem's trials, kept with its result; `key` tells what it was asked."""
+
+    __tablename__ = "analysis"
+    __table_args__ = (Index("analysis_asked", "problem_id", "kind", "key"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    problem_id: Mapped[int] = mapped_column(ForeignKey("problem.id"))
+    kind: Mapped[str]
+    key: Mapped[str]
+    request: Mapped[dict[str, Any]]
+    state: Mapped[str]
+    result: Mapped[dict[str, Any] | None]
+    message: Mapped[str] = mapped_column(default="")
+    created_at: Mapped[float]
+    ended_at: Mapped[float | None]
 
 
 class Ledger(Base):
@@ -153,7 +202,10 @@ class Ledger(Base):
 
 
 class Decision(Base):
-    """A choice of one trial; a later one supersedes it, nothing is edited."""
+    """A choice of one trial. A later one supersedes it; triggers refuse every change of a row.
+
+    `record` holds all that the choice rests on, `fingerprint` its SHA-256.
+    """
 
     __tablename__ = "decision"
 
@@ -164,3 +216,5 @@ class Decision(Base):
     reason: Mapped[str]
     signer: Mapped[str]
     created_at: Mapped[float]
+    record: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    fingerprint: Mapped[str] = mapped_column(default="")

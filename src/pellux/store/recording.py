@@ -6,11 +6,11 @@ import json
 from collections.abc import Sequence
 from typing import Any
 
-from sqlalchemy import bindparam, func, insert, select, update
+from sqlalchemy import bindparam, delete, func, insert, select, update
 from sqlalchemy.dialects.sqlite import insert as upsert
 from sqlalchemy.orm import Session
 
-from pellux.store.models import Base, Fit, Ledger, Problem, Search, Trial
+from pellux.store.models import Base, Fit, Ledger, Prediction, Problem, Search, Trial
 
 
 def _upsert(table: type[Base], key: tuple[str, ...], changing: tuple[str, ...], **fixed: Any) -> Any:
@@ -19,11 +19,12 @@ def _upsert(table: type[Base], key: tuple[str, ...], changing: tuple[str, ...], 
 
 
 # Built once: building a statement costs more than running it.
-_BORN = ("origin", "configuration", "seen", "pending", "created_at")
+_BORN = ("origin", "configuration", "seen", "pending", "created_at", "learner", "source_id")
 _CHANGING = ("state", "reason", "scores", "mean", "error", "rank_score", "seconds", "ended_at")
 _FIT_KEY = ("search_id", "trial", "fold")
 _PUT_TRIAL = _upsert(Trial, ("search_id", "number"), (*_BORN, *_CHANGING), note="", tags=[], shortlisted=False)
 _PUT_FIT = _upsert(Fit, _FIT_KEY, tuple(c.name for c in Fit.__table__.columns if not c.primary_key))
+_PUT_PREDICTION = _upsert(Prediction, _FIT_KEY, ("data",))
 _APPEND = insert(Ledger)
 _NEWEST = select(func.max(Ledger.id))
 
@@ -41,6 +42,15 @@ def trial_ids(session: Session, search_id: int, numbers: Sequence[int]) -> dict[
 
 def put_fits(session: Session, rows: Sequence[dict[str, Any]]) -> None:
     session.connection().execute(_PUT_FIT, list(rows))
+
+
+def put_predictions(session: Session, rows: Sequence[dict[str, Any]]) -> None:
+    session.connection().execute(_PUT_PREDICTION, list(rows))
+
+
+def drop_predictions(session: Session, search_id: int, numbers: Sequence[int]) -> None:
+    """Forget what trials predicted that ended without a score."""
+    session.execute(delete(Prediction).where(Prediction.search_id == search_id, Prediction.trial.in_(numbers)))
 
 
 def put_search(session: Session, search_id: int, **changes: Any) -> None:

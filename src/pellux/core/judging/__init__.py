@@ -12,11 +12,11 @@ from pellux.core.judging.metrics import (
     metric,
     metrics_for,
 )
-from pellux.core.judging.split_plans import HOLDOUT, UNUSED, SplitPlan, assign_folds, fingerprint
-from pellux.core.judging.summary import mean, one_standard_error, standard_error
+from pellux.core.judging.split_plans import HOLDOUT, UNUSED, SplitPlan, assign_folds, fingerprint, fresh_folds
+from pellux.core.judging.summary import mean, standard_error
 
 __all__ = [
     "BINARY", "HOLDOUT", "METRICS", "MULTICLASS", "REGRESSION", "UNUSED", "Brief", "Metric", "SplitPlan",
-    "assign_folds", "check_suits", "default_metric", "fingerprint", "mean", "metric", "metrics_for",
-    "one_standard_error", "standard_error",
+    "assign_folds", "check_suits", "default_metric", "fingerprint", "fresh_folds",
+    "mean", "metric", "metrics_for", "standard_error",
 ]  # fmt: skip

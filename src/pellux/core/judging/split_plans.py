@@ -54,7 +54,7 @@ def assign_folds(plan: SplitPlan, target: NDArray[Any], usable: NDArray[np.bool_
     ndarray of int16, shape (rows,)
         0 .. folds-1: the fold that tests the row; HOLDOUT (-1): kept out of every fold; UNUSED (-2): no target.
     """
-    from sklearn.model_selection import KFold, ShuffleSplit, StratifiedKFold, StratifiedShuffleSplit
+    from sklearn.model_selection import ShuffleSplit, StratifiedShuffleSplit
 
     assigned = np.full(len(target), UNUSED, dtype=np.int16)
     rows = np.flatnonzero(usable)
@@ -66,7 +66,24 @@ def assign_folds(plan: SplitPlan, target: NDArray[Any], usable: NDArray[np.bool_
         assigned[rows[held]] = HOLDOUT
         rows = np.sort(rows[kept])
         _check_counts(plan, target[rows], stratified)
-    folds = (StratifiedKFold if stratified else KFold)(plan.folds, shuffle=True, random_state=plan.seed)
+    return _cut(plan, target, assigned, rows, plan.seed)
+
+
+def fresh_folds(plan: SplitPlan, target: NDArray[Any], assigned: NDArray[np.int16], repeats: int) -> NDArray[np.int16]:
+    """The rows of the folds cut anew `repeats` times, shape (repeats, rows); holdout and unused rows stay what they are.
+
+    Repeat r is drawn with the seed `plan.seed + 1 + r`: other folds than the plan's own, the same ones every time.
+    """
+    rows = np.flatnonzero(assigned >= 0)
+    return np.stack([_cut(plan, target, assigned.copy(), rows, (plan.seed + 1 + r) % 2**31) for r in range(repeats)])
+
+
+def _cut(
+    plan: SplitPlan, target: NDArray[Any], assigned: NDArray[np.int16], rows: NDArray[np.intp], seed: int
+) -> NDArray[np.int16]:
+    from sklearn.model_selection import KFold, StratifiedKFold
+
+    folds = (StratifiedKFold if plan.kind == "stratified" else KFold)(plan.folds, shuffle=True, random_state=seed)
     for number, (_, test) in enumerate(folds.split(rows, target[rows])):
         assigned[rows[test]] = number
     return assigned

@@ -67,7 +67,7 @@ class LocalRunner:
     def start(self, fit: StartFit) -> None:
         held = self._workers.get(fit.worker)
         if held is not None:
-            task = Task(fit.trial, fit.fold, fit.attempt, fit.configuration)
+            task = Task(fit.trial, fit.fold, fit.attempt, fit.configuration, fit.learner)
             with contextlib.suppress(OSError):  # a worker that has just died is reported by its sentinel
                 held.pipe.send(task)
 

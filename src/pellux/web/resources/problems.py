@@ -1,13 +1,12 @@
-"""Problems, their briefs, finalists and decisions."""
+"""Problems and their briefs."""
 
 from __future__ import annotations
 
 from pydantic import Field
 
 from pellux.service import problems
-from pellux.service.decisions import DecisionRequest, decide, finalists
 from pellux.service.requests import BriefRequest, Request
-from pellux.service.views import DecisionView, FinalistsView, PreviewView, ProblemView, SplitView
+from pellux.service.views import PreviewView, ProblemView, SplitView
 from pellux.web.api import Api
 from pellux.web.context import bench
 
@@ -19,10 +18,6 @@ class DerivedQuery(Request):
 class LabelRequest(Request):
     name: str | None = Field(None, min_length=1, max_length=200)
     tags: list[str] | None = None
-
-
-class TopQuery(Request):
-    top: int = Field(10, ge=1, le=500)
 
 
 def add(api: Api) -> None:
@@ -63,13 +58,3 @@ def add(api: Api) -> None:
     def get_split(problem_id: int) -> SplitView:
         """The stored folds as numbers to draw."""
         return problems.split_view(bench().room.workspace, problem_id)
-
-    @api.operation("GET", "/problems/<int:problem_id>/finalists", query=TopQuery, returns=FinalistsView)
-    def get_finalists(problem_id: int, query: TopQuery) -> FinalistsView:
-        """The best trials of all searches, the shortlist and the baselines, with what the rules say."""
-        return finalists(bench().room.workspace, problem_id, query.top)
-
-    @api.operation("POST", "/problems/<int:problem_id>/decisions", body=DecisionRequest, returns=DecisionView, status=201)
-    def post_decision(problem_id: int, body: DecisionRequest) -> DecisionView:
-        """Record the choice of one trial."""
-        return decide(bench().room.workspace, problem_id, body)

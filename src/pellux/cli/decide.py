@@ -1,0 +1,125 @@
+"""`pellux decide`: choose a configuration by a rule, sign the choice, take everything away."""
+
+from __future__ import annotations
+
+import json
+import re
+from pathlib import Path
+
+import click
+
+from pellux.cli import options
+from pellux.core.errors import InvalidPlan, WorkspaceError
+from pellux.core.judging.selection import BY_HAND, HIGHEST_MEAN, RULES
+from pellux.service.decisions import DecisionRequest, decide, decision_detail
+from pellux.service.engine_room import EngineRoom
+from pellux.service.finalists import FinalistsQuery, finalists
+from pellux.service.judgements import OpeningRequest, ask_honest_score, honest_score_view, open_holdout, openings
+from pellux.service.searches import get_search
+from pellux.service.side_measures import COSTS, FIT_SECONDS
+from pellux.service.takeaway import write_all
+from pellux.service.views import FinalistsView
+from pellux.service.workspace import Workspace
+
+
+@click.command("decide", short_help="Choose a configuration by a rule, sign it, export it.")
+@click.argument("target", metavar="SEARCH|problem:ID")
+@options.workspace
+@click.option("--rule", type=click.Choice(RULES), default=HIGHEST_MEAN, show_default=True, help="How to choose.")
+@click.option("--trial", "trial_id", type=int, help="A trial's id, chosen by hand instead of by a rule.")
+@click.option("--cost", type=click.Choice(COSTS), default=FIT_SECONDS, show_default=True, help="What cheapness is measured by.")
+@click.option("--limit", metavar="'MEASURE <= VALUE'", help="Only trials that keep a limit: 'prediction seconds <= 0.1'.")
+@click.option("--reason", default="", help="Why; the rule's own words otherwise.")
+@click.option("--signer", default="", help="Who decides.")
+@click.option("--open-holdout", is_flag=True, help="Judge the chosen trial on the holdout too. Once is honest.")
+@click.option("--again", is_flag=True, help="Open the holdout although it was opened before.")
+@click.option("--export", "folder_out", type=click.Path(path_type=Path, file_okay=False), help="Write everything there.")
+@options.as_json
+def command(
+    target: str, folder: Path, rule: str, trial_id: int | None, cost: str, limit: str | None, reason: str, signer: str,
+    open_holdout: bool, again: bool, folder_out: Path | None, as_json: bool,
+) -> None:  # fmt: skip
+    """Choose among the scored trials of a SEARCH (its id) or of a whole problem (problem:ID), sign the choice, export it."""
+    if not (folder / "pellux.db").exists():
+        raise WorkspaceError(f"{folder} is not a workspace: it has no pellux.db.")
+    workspace = Workspace(folder)
+    room = EngineRoom(workspace)
+    try:
+        problem_id, query = _target(workspace, target, cost, limit)
+        found = finalists(workspace, problem_id, query)
+        chosen, words = _chosen(found, rule, trial_id)
+        room.analyst.wait(ask_honest_score(room, problem_id).id)
+        if open_holdout:
+            _open(room, problem_id, OpeningRequest(trial_id=chosen, opener=signer, again=again))
+        request = DecisionRequest(
+            trial_id=chosen, rule=rule if trial_id is None else BY_HAND, reason=reason or words, signer=signer, weighing=query
+        )
+        made = decide(room, problem_id, request)
+        room.analyst.finish()
+        _tell(room, problem_id, made, folder_out, as_json)
+    finally:
+        room.close()
+        workspace.close()
+
+
+def _target(workspace: Workspace, target: str, cost: str, limit: str | None) -> tuple[int, FinalistsQuery]:
+    match = re.fullmatch(r"(?:(search|problem):)?(\d+)", target.strip())
+    if match is None:
+        raise InvalidPlan(f"'{target}' is neither a search's id nor problem:ID.", at="target")
+    number = int(match[2])
+    on, value = _limit(limit)
+    query = FinalistsQuery(top=50, cost=cost, limit_on=on, limit=value)
+    if match[1] == "problem":
+        return number, query
+    with workspace.database.read() as session:
+        return get_search(session, number).problem_id, query.model_copy(update={"search": number})
+
+
+def _limit(text: str | None) -> tuple[str | None, float | None]:
+    if text is None:
+        return None, None
+    match = re.fullmatch(r"\s*(.+?)\s*(?:<=|>=|≤|≥)\s*([-+.\deE]+)\s*", text)
+    try:
+        return (match[1], float(match[2])) if match else (None, float("x"))
+    except ValueError:
+        raise InvalidPlan(f"'{text}' is not a limit such as 'prediction seconds <= 0.1'.", at="limit") from None
+
+
+def _chosen(found: FinalistsView, rule: str, trial_id: int | None) -> tuple[int, str]:
+    if trial_id is not None:
+        return trial_id, "Chosen by hand."
+    by = next((s for s in found.suggestions if s.rule == rule), None)
+    if by is None:
+        why = "no trial is scored yet" if found.scored == 0 else f"none of {found.scored} trials keeps the limit"
+        raise InvalidPlan(f"There is nothing to choose from: {why}.", at="rule")
+    return by.trial_id, by.reason
+
+
+def _open(room: EngineRoom, problem_id: int, request: OpeningRequest) -> None:
+    done = room.analyst.wait(open_holdout(room, problem_id, request))
+    if done.message:
+        raise WorkspaceError(f"The holdout could not be judged: {done.message}")
+
+
+def _tell(room: EngineRoom, problem_id: int, made: int, folder_out: Path | None, as_json: bool) -> None:
+    detail = decision_detail(room.workspace, made)
+    honest = honest_score_view(room.workspace, problem_id)
+    looks = openings(room.workspace, problem_id)
+    names = write_all(room.workspace, made, folder_out) if folder_out is not None else []
+    if as_json:
+        about = detail.model_dump(include={"id", "rule", "reason", "learner", "configuration", "mean", "error", "fingerprint"})
+        shown = honest.model_dump(include={"score", "low", "high"}) if honest and honest.score is not None else None
+        click.echo(
+            json.dumps({"decision": about, "honest_score": shown, "holdout": [v.model_dump() for v in looks], "files": names})
+        )
+        return
+    click.echo(f"Decision {made}: trial {detail.trial_number} of search {detail.search_number}, {detail.learner}. {detail.reason}")
+    click.echo(f"{detail.metric_label} {detail.mean:.6g} as the search saw it")
+    if honest is not None and honest.score is not None:
+        click.echo(f"Honest score of the best of {honest.trials}: {honest.score:.6g} (95 %: {honest.low:.6g} to {honest.high:.6g})")
+    for look in looks:
+        click.echo(f"Holdout, opening {look.nth}: {look.verdict}")
+    for name, value in detail.configuration.items():
+        click.echo(f"  {name} = {value}")
+    if names:
+        click.echo(f"{len(names)} files written to {folder_out}")

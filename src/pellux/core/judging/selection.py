@@ -1,0 +1,70 @@
+"""Rules that choose one configuration out of many, and the front of those that no other beats on two measures."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from pellux.core.errors import InvalidPlan
+from pellux.core.judging.comparisons import lower_bound
+
+HIGHEST_MEAN, ONE_STANDARD_ERROR, BEST_LOWER_BOUND, BY_HAND = (
+    "highest mean", "one standard error", "best lower bound", "by hand"
+)  # fmt: skip
+RULES = (HIGHEST_MEAN, ONE_STANDARD_ERROR, BEST_LOWER_BOUND)
+
+
+@dataclass(frozen=True)
+class Candidate:
+    """A scored trial; scores turned so that larger is better. `cost` is what cheapness is measured by."""
+
+    scores: tuple[float, ...]
+    mean: float
+    error: float | None
+    cost: float
+
+
+def select(rule: str, candidates: Sequence[Candidate], test_to_train: float) -> int:
+    """Index of the candidate that a rule chooses; of equals the first."""
+    if not candidates:
+        raise InvalidPlan("There is nothing to choose from.", at="rule")
+    everyone = range(len(candidates))
+    if rule == HIGHEST_MEAN:
+        return max(everyone, key=lambda i: candidates[i].mean)
+    if rule == ONE_STANDARD_ERROR:
+        return one_standard_error(
+            [c.mean for c in candidates], [c.error for c in candidates], [c.cost for c in candidates]
+        )  # fmt: skip
+    if rule == BEST_LOWER_BOUND:
+        return max(everyone, key=lambda i: lower_bound(candidates[i].scores, test_to_train))
+    raise InvalidPlan(f"Rule '{rule}' is unknown. Allowed: {', '.join(RULES)}.", at="rule")
+
+
+def one_standard_error(means: Sequence[float], errors: Sequence[float | None], costs: Sequence[float]) -> int:
+    """Index of the cheapest candidate whose mean lies within one standard error of the best mean.
+
+    `means` are turned so that larger is better.
+
+    References
+    ----------
+    Breiman, Friedman, Olshen & Stone, Classification and Regression Trees, 1984, section 3.4.3.
+    """
+    best = max(range(len(means)), key=means.__getitem__)
+    bar = means[best] - (errors[best] or 0.0)
+    return min((i for i, value in enumerate(means) if value >= bar), key=lambda i: (costs[i], -means[i]))
+
+
+def front(across: Sequence[float | None], up: Sequence[float | None]) -> list[int]:
+    """Indices of the points that no other beats on both measures, where larger is better on both; best `across` first.
+
+    Points that lack a measure are never on the front; of equal points all are.
+    """
+    known = [(a, u, i) for i, (a, u) in enumerate(zip(across, up, strict=True)) if a is not None and u is not None]
+    kept: list[int] = []
+    highest, at = -math.inf, math.inf
+    for a, u, i in sorted(known, key=lambda point: (-point[0], -point[1])):
+        if u > highest or (u == highest and a == at):
+            kept.append(i)
+            highest, at = u, a
+    return kept

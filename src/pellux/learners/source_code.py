@@ -1,0 +1,51 @@
+"""A scikit-learn estimator as the Python expression that builds it, pipelines and their parts included."""
+
+from __future__ import annotations
+
+import inspect
+import math
+from typing import Any
+
+WIDTH = 100
+
+
+def expression(thing: Any, imports: dict[str, set[str]], indent: int = 0) -> str:
+    """The expression; classes that it names are added to `imports`, by module."""
+    if hasattr(thing, "get_params") and not isinstance(thing, type):
+        return _call(thing, imports, indent)
+    if isinstance(thing, (list, tuple)):
+        return _sequence(thing, imports, indent)
+    if isinstance(thing, float) and not math.isfinite(thing):
+        return f'float("{thing}")'
+    return repr(thing)
+
+
+def _call(estimator: Any, imports: dict[str, set[str]], indent: int) -> str:
+    kind = type(estimator)
+    imports.setdefault(".".join(kind.__module__.split(".")[:2]), set()).add(kind.__name__)
+    defaults = {name: p.default for name, p in inspect.signature(kind.__init__).parameters.items()}
+    given = {
+        name: value for name, value in estimator.get_params(deep=False).items() if not _same(value, defaults.get(name))
+    }  # fmt: skip
+    return _wrapped(
+        f"{kind.__name__}(", [f"{name}={expression(value, imports, indent + 4)}" for name, value in given.items()], ")", indent
+    )  # fmt: skip
+
+
+def _sequence(thing: list[Any] | tuple[Any, ...], imports: dict[str, set[str]], indent: int) -> str:
+    opening, closing = ("[", "]") if isinstance(thing, list) else ("(", ",)" if len(thing) == 1 else ")")
+    return _wrapped(opening, [expression(part, imports, indent + 4) for part in thing], closing, indent)
+
+
+def _wrapped(opening: str, parts: list[str], closing: str, indent: int) -> str:
+    line = opening + ", ".join(parts) + closing
+    if len(line) + indent <= WIDTH and "\n" not in line:
+        return line
+    inner = " " * (indent + 4)
+    return opening + "\n" + "".join(f"{inner}{part},\n" for part in parts) + " " * indent + closing.lstrip(",")
+
+
+def _same(value: Any, default: Any) -> bool:
+    if isinstance(value, float) and isinstance(default, float) and math.isnan(value) and math.isnan(default):
+        return True
+    return type(value) is type(default) and bool(value == default)

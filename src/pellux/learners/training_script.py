@@ -1,0 +1,96 @@
+"""A chosen configuration as a Python script of plain scikit-learn, which rebuilds, fits, checks and predicts without Pellux."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from importlib.resources import files
+from pprint import pformat
+from typing import Any
+
+from pellux.core.errors import Conflict
+from pellux.core.judging import MULTICLASS
+from pellux.learners.source_code import expression
+from pellux.learners.table import CATEGORY
+from pellux.learners.whole_fit import Ground, unfitted
+
+SCORES = {
+    "average precision": ("average_precision_score", "(truth, predicted[:, 1])"),
+    "log loss": ("log_loss", "(truth, predicted, labels=np.arange(len(CLASSES)))"),
+    "Brier score": ("brier_score_loss", "(truth, predicted[:, 1])"),
+    "accuracy": ("accuracy_score", "(truth, predicted)"),
+    "balanced accuracy": ("balanced_accuracy_score", "(truth, predicted)"),
+    "F1": ("f1_score", "(truth, predicted, zero_division=0)"),
+    "macro F1": ("f1_score", '(truth, predicted, average="macro", zero_division=0)'),
+    "Matthews correlation": ("matthews_corrcoef", "(truth, predicted)"),
+    "RMSE": ("root_mean_squared_error", "(truth, predicted)"),
+    "MAE": ("mean_absolute_error", "(truth, predicted)"),
+    "median absolute error": ("median_absolute_error", "(truth, predicted)"),
+    "R2": ("r2_score", "(truth, predicted)"),
+}
+SCORES_BY_TASK = {
+    ("ROC AUC", False): ("roc_auc_score", "(truth, predicted[:, 1])"),
+    ("ROC AUC", True): (
+        "roc_auc_score",
+        '(truth, predicted, multi_class="ovr", average="macro", labels=np.arange(len(CLASSES)))',
+    ),
+}
+
+
+@dataclass(frozen=True)
+class Origin:
+    """Where a configuration comes from, for the script's first lines and its checks."""
+
+    title: str
+    made: str
+    scores: Sequence[float]
+    folds_hash: str
+    versions: Mapping[str, str]
+
+
+def training_script(ground: Ground, key: str, settings: Mapping[str, Any], origin: Origin) -> str:
+    """The script's text; Conflict when the metric has no plain scikit-learn form."""
+    brief = ground.brief
+    imports: dict[str, set[str]] = {}
+    built = expression(unfitted(key, settings, ground), imports, indent=4)
+    name, call = _score(brief.metric, brief.task == MULTICLASS)
+    imports.setdefault("sklearn.metrics", set()).add(name)
+    splitters = ["StratifiedKFold", "StratifiedShuffleSplit"] if brief.split.kind == "stratified" else ["KFold", "ShuffleSplit"]
+    imports.setdefault("sklearn.model_selection", set()).update(splitters)
+    constants = {
+        "DATA_SHA256": brief.data,
+        "TARGET": brief.target,
+        "CLASSES": list(brief.classes),
+        "TARGET_IS_TEXT": ground.table.column(brief.target).type == CATEGORY,
+        "NUMBERS": ground.numbers,
+        "CATEGORIES": {label: list(ground.table.column(label).categories) for label in ground.labels},
+        "NEEDS": brief.judged_by.needs,
+        "FOLDS": brief.split.folds,
+        "HOLDOUT": brief.split.holdout,
+        "SPLIT_SEED": brief.split.seed,
+        "FOLDS_SHA256": origin.folds_hash,
+        "STORED_SCORES": [float(score) for score in origin.scores],
+        "VERSIONS": dict(origin.versions),
+    }
+    text = files("pellux.learners").joinpath("training_script.txt").read_text("utf-8")
+    parts = {
+        "TITLE": origin.title.replace('"""', "'''").replace("\\", "/"),
+        "MADE": origin.made.replace('"""', "'''").replace("\\", "/"),
+        "IMPORTS": "\n".join(f"from {module} import {', '.join(sorted(names))}" for module, names in sorted(imports.items())),
+        "CONSTANTS": "\n".join(f"{k} = {pformat(v, width=110, sort_dicts=False)}" for k, v in constants.items()),
+        "PIPELINE": built,
+        "SCORE": name + call,
+        "METRIC": brief.metric,
+        "SPLITTER": splitters[0],
+        "HOLDOUT_SPLITTER": splitters[1],
+    }
+    for place, part in parts.items():
+        text = text.replace(f"<<{place}>>", part)
+    return text
+
+
+def _score(metric: str, many: bool) -> tuple[str, str]:
+    found = SCORES.get(metric) or SCORES_BY_TASK.get((metric, many))
+    if found is None:
+        raise Conflict(f"The metric {metric} has no form in plain scikit-learn, so no script can check its scores.")
+    return found

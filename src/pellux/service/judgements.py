@@ -1,0 +1,130 @@
+"""The analyses that a decision asks for: honest score, importance of columns, the tree, the holdout."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from pydantic import Field
+
+from pellux.core.errors import Conflict
+from pellux.service.analyses import newest_analysis
+from pellux.service.analysis_kinds import HOLDOUT_LOOK, HONEST, IMPORTANCE, TREE
+from pellux.service.decisions import holdout_looks, honest_request
+from pellux.service.diagnostics import baseline_for
+from pellux.service.engine_room import EngineRoom
+from pellux.service.lookups import get_trial, learner_of
+from pellux.service.problems import get_problem
+from pellux.service.rejudging import check_belongs
+from pellux.service.requests import Request
+from pellux.service.views import HoldoutView, HonestScoreView, ImportanceView, TreeView
+from pellux.service.workspace import Workspace
+from pellux.store.models import Analysis, Search, Trial
+
+
+class OpeningRequest(Request):
+    """Opens the holdout. A second opening has to say that it knows of the first."""
+
+    trial_id: int
+    opener: str = Field("", max_length=200, description="Who opens it.")
+    again: bool = Field(False, description="True: it was opened before, and that is understood.")
+
+
+def ask_honest_score(room: EngineRoom, problem_id: int) -> HonestScoreView:
+    """The honest score over all scored trials: known already, or started now."""
+    request = honest_request(room.workspace, problem_id)
+    if not request["trials"]:
+        raise Conflict("No trial is scored yet: there is nothing to be honest about.")
+    made = room.analyst.ask(problem_id, HONEST, request)
+    return honest_view(room.analyst.wait(made, 0))
+
+
+def honest_score_view(workspace: Workspace, problem_id: int) -> HonestScoreView | None:
+    """The newest honest score, of whichever trials there were."""
+    found = newest_analysis(workspace, problem_id, HONEST)
+    return honest_view(found) if found is not None else None
+
+
+def honest_view(row: Analysis) -> HonestScoreView:
+    found: dict[str, Any] = row.result or {}
+    wins = found.get("wins", [])
+    return HonestScoreView(
+        **_about(row), raw=found.get("raw"), score=found.get("score"), low=found.get("low"), high=found.get("high"),
+        wins=wins, rounds=found.get("rounds", 0), trials=found.get("trials", len(row.request["trials"])),
+        without_predictions=found.get("without_predictions", 0), contenders=found.get("contenders", 0),
+        best=wins[0][0] if wins else None,
+    )  # fmt: skip
+
+
+def ask_importance(room: EngineRoom, trial_id: int) -> ImportanceView:
+    row = _ask_of_trial(room, trial_id, IMPORTANCE)
+    return ImportanceView(**_about(row), columns=(row.result or {}).get("columns", []))
+
+
+def ask_tree(room: EngineRoom, trial_id: int) -> TreeView:
+    row = _ask_of_trial(room, trial_id, TREE)
+    found = row.result or {}
+    return TreeView(
+        **_about(row), leaves=found.get("leaves", 0), depth=found.get("depth", 0), classes=found.get("classes", []),
+        root=found.get("root"),
+    )  # fmt: skip
+
+
+def _ask_of_trial(room: EngineRoom, trial_id: int, kind: str) -> Analysis:
+    with room.workspace.database.read() as session:
+        trial = get_trial(session, trial_id)
+        search = session.get_one(Search, trial.search_id)
+        check_belongs(session, get_problem(session, search.problem_id), trial, search)
+        key = learner_of(session, trial)
+    if kind == TREE and key != "tree":
+        raise Conflict("Only a decision tree can be drawn; this trial is another learner's.")
+    made = room.analyst.ask(search.problem_id, kind, {"trial": trial_id})
+    return room.analyst.wait(made, 0)
+
+
+def open_holdout(room: EngineRoom, problem_id: int, request: OpeningRequest) -> int:
+    """Open the holdout for one trial, which is logged for ever; returns the analysis's id."""
+    workspace = room.workspace
+    with workspace.database.read() as session:
+        problem = get_problem(session, problem_id)
+        trial = get_trial(session, request.trial_id)
+        check_belongs(session, problem, trial, session.get_one(Search, trial.search_id))
+        if trial.mean is None:
+            raise Conflict(f"Trial {trial.number} is {trial.state}: only a scored trial can be judged on the holdout.")
+        baseline = baseline_for(session, problem_id, learner_of(session, trial))
+    if not problem.brief["split"]["holdout"]:
+        raise Conflict("This problem has no holdout: all rows are in the folds. The honest score is the estimate to trust.")
+    looks = [look for look in holdout_looks(workspace, problem_id) if look.state != "failed"]
+    if looks and not request.again:
+        raise Conflict(
+            f"The holdout was opened before ({len(looks)}×). Choosing by it makes its score as optimistic as any other; "
+            "open it again only with that understood. Every opening is kept and shown."
+        )
+    other = baseline.id if baseline is not None and baseline.id != trial.id else None
+    asked = {"trial": trial.id, "baseline": other, "opener": request.opener, "nth": len(looks) + 1}
+    return room.analyst.ask(problem_id, HOLDOUT_LOOK, asked, anew=True)
+
+
+def openings(workspace: Workspace, problem_id: int) -> list[HoldoutView]:
+    """Every opening of the holdout, first one first."""
+    found = []
+    for row in holdout_looks(workspace, problem_id):
+        with workspace.database.read() as session:
+            trial = session.get_one(Trial, row.request["trial"])
+            number = session.get_one(Search, trial.search_id).number
+        result = row.result or {}
+        name = "the baseline" if trial.origin == "baseline" else f"trial {trial.number} of search {number}"
+        found.append(
+            HoldoutView(
+                **_about(row), trial_id=trial.id, trial_name=name, opener=row.request["opener"], nth=row.request["nth"],
+                rows=result.get("rows", 0), folds=result.get("folds"), folds_error=result.get("folds_error"),
+                chosen=result.get("chosen"), baseline=result.get("baseline"), verdict=result.get("verdict", ""),
+            )
+        )  # fmt: skip
+    return found
+
+
+def _about(row: Analysis) -> dict[str, Any]:
+    return {
+        "id": row.id, "kind": row.kind, "state": row.state, "message": row.message, "created_at": row.created_at,
+        "ended_at": row.ended_at,
+    }  # fmt: skip

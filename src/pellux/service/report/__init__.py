@@ -1,0 +1,1 @@
+"""The report of a decision: one HTML file with everything in it."""

@@ -1,0 +1,62 @@
+"""What a choice rests on: finalists, re-judging, honest score, diagnostics, holdout."""
+
+from __future__ import annotations
+
+from pellux.service import diagnostics, finalists, judgements, rejudging, searches
+from pellux.service.finalists import FinalistsQuery
+from pellux.service.judgements import OpeningRequest
+from pellux.service.rejudging import RejudgeRequest
+from pellux.service.views import (
+    DiagnosticsView,
+    FinalistsView,
+    HoldoutView,
+    HonestScoreView,
+    ImportanceView,
+    SearchView,
+    TreeView,
+)
+from pellux.web.api import Api
+from pellux.web.context import bench
+
+
+def add(api: Api) -> None:
+    @api.operation("GET", "/problems/<int:problem_id>/finalists", query=FinalistsQuery, returns=FinalistsView)
+    def get_finalists(problem_id: int, query: FinalistsQuery) -> FinalistsView:
+        """The best trials of all searches, the shortlist and the baselines, compared, with what the rules say."""
+        return finalists.finalists(bench().room.workspace, problem_id, query)
+
+    @api.operation("POST", "/problems/<int:problem_id>/rejudgings", body=RejudgeRequest, returns=SearchView, status=201)
+    def post_rejudging(problem_id: int, body: RejudgeRequest) -> SearchView:
+        """Judge finalists again on fresh repeated splits."""
+        return searches.search_view(bench().room, rejudging.rejudge(bench().room, problem_id, body))
+
+    @api.operation("POST", "/problems/<int:problem_id>/honest-score", returns=HonestScoreView)
+    def post_honest_score(problem_id: int) -> HonestScoreView:
+        """What to expect of the best of all scored trials: known already, or its computation started."""
+        return judgements.ask_honest_score(bench().room, problem_id)
+
+    @api.operation("GET", "/problems/<int:problem_id>/holdout", returns=list[HoldoutView])
+    def get_holdout(problem_id: int) -> list[HoldoutView]:
+        """Every opening of the holdout, first one first."""
+        return judgements.openings(bench().room.workspace, problem_id)
+
+    @api.operation("POST", "/problems/<int:problem_id>/holdout", body=OpeningRequest, returns=list[HoldoutView], status=201)
+    def post_holdout(problem_id: int, body: OpeningRequest) -> list[HoldoutView]:
+        """Open the holdout for one trial; logged for ever."""
+        judgements.open_holdout(bench().room, problem_id, body)
+        return judgements.openings(bench().room.workspace, problem_id)
+
+    @api.operation("GET", "/trials/<int:trial_id>/diagnostics", returns=DiagnosticsView)
+    def get_diagnostics(trial_id: int) -> DiagnosticsView:
+        """A trial's out-of-fold predictions beside the baseline's."""
+        return diagnostics.diagnostics(bench().room.workspace, trial_id)
+
+    @api.operation("POST", "/trials/<int:trial_id>/importance", returns=ImportanceView)
+    def post_importance(trial_id: int) -> ImportanceView:
+        """How much the model leans on each column: known already, or its computation started."""
+        return judgements.ask_importance(bench().room, trial_id)
+
+    @api.operation("POST", "/trials/<int:trial_id>/tree", returns=TreeView)
+    def post_tree(trial_id: int) -> TreeView:
+        """A decision tree as questions: known already, or its fit started."""
+        return judgements.ask_tree(bench().room, trial_id)

@@ -1,0 +1,443 @@
+"""Deciding with real trials: finalists, re-judging, honest score, holdout, the signed record, what is taken away."""
+
+from __future__ import annotations
+
+import io
+import json
+import sqlite3
+import subprocess
+import sys
+import tomllib
+import zipfile
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+import pytest
+import yaml
+from sklearn import metrics as reference
+from sqlalchemy.exc import IntegrityError, OperationalError
+
+from pellux.core.errors import Conflict, InvalidPlan
+from pellux.core.judging import standard_error
+from pellux.core.judging.predictions import assemble
+from pellux.learners.target import target_array
+from pellux.service import launching, problems, trials
+from pellux.service.analyses import DONE
+from pellux.service.datasets import open_table
+from pellux.service.decisions import DecisionRequest, decide, decision_detail, fingerprint, list_decisions
+from pellux.service.diagnostics import diagnostics
+from pellux.service.engine_room import EngineRoom
+from pellux.service.finalists import FinalistsQuery, finalists
+from pellux.service.judgements import (
+    OpeningRequest,
+    ask_honest_score,
+    ask_importance,
+    ask_tree,
+    honest_score_view,
+    open_holdout,
+    openings,
+)
+from pellux.service.rejudging import RejudgeRequest, rejudge
+from pellux.service.requests import BriefRequest, SearchRequest, SettingsRequest
+from pellux.service.searches import list_searches, search_view, try_configuration
+from pellux.service.takeaway import BY_NAME, content, write_all
+from pellux.service.workspace import Workspace
+from pellux.store.models import Decision, Trial
+from pellux.store.predictions import read_predictions
+from tests.making import imported, mixed_columns, write_csv
+
+pytestmark = pytest.mark.slow
+SPACES = {
+    "tree": "depth: 2 .. 9 int\nmin_leaf: 1 .. 40 int log\n",
+    "logistic": "C: 1e-3 .. 10 log\n",
+    "boosting": "rounds: 10 .. 30 int\nleaves: 3 .. 12 int\n",
+    "ridge": "alpha: 1e-3 .. 100 log\n",
+    "forest": "trees: 10 .. 20 int\ndepth: 2 .. 8 int\n",
+}
+
+
+def searched(room: EngineRoom, folder: Path, *keys: str, trials: int = 4, **brief: object) -> int:
+    table = imported(room.workspace, folder)
+    wanted = {"data": table.hash, "target": "label", "metric": "average precision", "ignore": ["amount"], "seed": 4, **brief}
+    problem_id = problems.create_problem(room.workspace, BriefRequest.model_validate(wanted))
+    for key in keys:
+        plan = SettingsRequest(strategy="random", trials=trials, workers=2, seed=9)
+        search_id = launching.launch(room, problem_id, SearchRequest(learner=key, space=SPACES[key], plan=plan))
+        assert room.join(search_id, 90)
+    return problem_id
+
+
+@pytest.fixture(scope="module")
+def decided(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[EngineRoom, int]]:
+    """A problem with a search of trees and one of boosting; tests that change it make their own."""
+    folder = tmp_path_factory.mktemp("decided")
+    workspace = Workspace(folder / "workspace")
+    room = EngineRoom(workspace)
+    yield room, searched(room, folder, "tree", "boosting", trials=5)
+    room.close()
+    workspace.close()
+
+
+def weighed(room: EngineRoom, problem_id: int, **query: object):
+    return finalists(room.workspace, problem_id, FinalistsQuery.model_validate(query))
+
+
+def signed(room: EngineRoom, problem_id: int, trial_id: int, **more: object) -> int:
+    made = decide(room, problem_id, DecisionRequest(trial_id=trial_id, **more))
+    room.analyst.finish(60)
+    return made
+
+
+def test_predictions_are_kept_and_score_as_the_trial_did(decided: tuple[EngineRoom, int]) -> None:
+    room, problem_id = decided
+    brief = problems.stored_brief(room.workspace, problem_id)
+    assigned = np.load(room.workspace.folds_file(problem_id))
+    truth = target_array(open_table(room.workspace, brief.data), brief)[0]
+    inside = assigned >= 0
+    for f in weighed(room, problem_id, top=50).finalists:
+        [parts] = read_predictions(room.workspace.database.path, [(f.trial.search_id, f.trial.number)])
+        predicted = assemble(parts, assigned[inside], 2)
+        assert predicted is not None
+        again = [
+            reference.average_precision_score(truth[inside][assigned[inside] == k], predicted[assigned[inside] == k, 1])
+            for k in range(5)
+        ]
+        assert again == pytest.approx(f.trial.scores, abs=1e-12)
+        assert (f.model_bytes or 0) > 500
+
+
+def test_rules_and_comparisons_span_all_searches(decided: tuple[EngineRoom, int]) -> None:
+    room, problem_id = decided
+    found = weighed(room, problem_id, top=50)
+    assert [f.trial.mean for f in found.finalists] == sorted((f.trial.mean for f in found.finalists), reverse=True)
+    assert {f.learner for f in found.finalists} == {"tree", "boosting"}
+    assert sum(f.is_baseline for f in found.finalists) == 2
+    assert {s.rule for s in found.suggestions} == {"highest mean", "one standard error", "best lower bound"}
+    leader = found.finalists[0]
+    assert found.leader == leader.trial.id
+    assert leader.comparison is None
+    for f in found.finalists[1:]:
+        assert f.comparison is not None
+        assert f.comparison.better + f.comparison.same + f.comparison.worse == pytest.approx(1)
+        assert f.comparison.p_adjusted >= f.comparison.p_value
+        assert f.comparison.difference == pytest.approx(np.mean(np.subtract(f.trial.scores, leader.trial.scores)))
+    cheapest = next(s for s in found.suggestions if s.rule == "one standard error")
+    allowed = [f for f in found.finalists if f.trial.mean >= leader.trial.mean - leader.trial.error]
+    assert cheapest.trial_id == min(allowed, key=lambda f: f.fit_seconds).trial.id
+    smallest = next(s for s in weighed(room, problem_id, cost="model size").suggestions if s.rule == "one standard error")
+    assert smallest.trial_id == min(allowed, key=lambda f: f.model_bytes or 0).trial.id
+
+
+def test_limits_and_the_trade_off_front(decided: tuple[EngineRoom, int]) -> None:
+    room, problem_id = decided
+    every = weighed(room, problem_id, top=50, beside="log loss").finalists
+    losses = [f.beside for f in every]
+    assert all(loss is not None for loss in losses)
+    limit = float(np.median(losses))
+    found = weighed(room, problem_id, top=50, beside="log loss", limit_on="log loss", limit=limit)
+    assert {f.trial.id for f in found.finalists if f.admitted} == {f.trial.id for f in every if f.beside <= limit}
+    assert found.leader == next(f.trial.id for f in every if f.beside <= limit)
+    assert "log loss ≤" in found.suggestions[0].reason
+    beaten = {
+        f.trial.id for f in every
+        if any(g.trial.mean >= f.trial.mean and g.beside <= f.beside and g is not f and (g.trial.mean, g.beside) != (f.trial.mean, f.beside) for g in every)
+    }  # fmt: skip
+    assert set(found.front) == {f.trial.id for f in every} - beaten
+    none = weighed(room, problem_id, limit_on="log loss", limit=0.0)
+    assert (none.admitted, none.suggestions, none.leader) == (0, [], None)
+    for wrong, at in (({"beside": "speed"}, "beside"), ({"cost": "beauty"}, "cost"), ({"limit_on": "log loss"}, "limit")):
+        with pytest.raises(InvalidPlan) as refusal:
+            weighed(room, problem_id, **wrong)
+        assert refusal.value.at == at
+    with pytest.raises(Exception, match="suit"):
+        weighed(room, problem_id, beside="RMSE")
+
+
+def test_rejudging_uses_fresh_folds_and_ranks_nothing(decided: tuple[EngineRoom, int]) -> None:
+    room, problem_id = decided
+    before = problems.problem_view(room.workspace, problem_id)
+    chosen = [f.trial.id for f in weighed(room, problem_id, top=2).finalists]
+    search_id = rejudge(room, problem_id, RejudgeRequest(trials=chosen, repeats=2, workers=2))
+    assert room.join(search_id, 90)
+    view = search_view(room, search_id)
+    assert (view.kind, view.state, view.reason) == ("re-judge", "finished", f"All {view.trials.scored} trials are done.")
+    folds = np.load(room.workspace.fresh_folds_file(search_id))
+    own = np.load(room.workspace.folds_file(problem_id))
+    assert ((folds < 0) == (own < 0)).all(), "the holdout stays sealed"
+    assert (folds[0] != own).any()
+    assert (folds[0] != folds[1]).any()
+    found = {f.trial.id: f for f in weighed(room, problem_id, top=50).finalists}
+    again = found[chosen[0]].rejudged
+    assert again is not None
+    assert len(again.scores) == 10
+    assert (again.mean, again.error) == pytest.approx((np.mean(again.scores), standard_error(again.scores)))
+    assert found[chosen[1]].comparison.basis == "re-judged"
+    after = problems.problem_view(room.workspace, problem_id)
+    assert (after.best, after.trials, after.spark) == (before.best, before.trials, before.spark)
+    with pytest.raises(Conflict, match="finalists and nothing else"):
+        try_configuration(room, search_id, {"depth": 3})
+    with pytest.raises(InvalidPlan, match="fits"):
+        rejudge(room, problem_id, RejudgeRequest(trials=list(found), repeats=50).model_copy(update={"repeats": 5000}))
+
+
+def test_a_rejudging_goes_on_after_the_engine_ends(room: EngineRoom, tmp_path: Path) -> None:
+    problem_id = searched(room, tmp_path, "tree", trials=3)
+    chosen = [f.trial.id for f in weighed(room, problem_id).finalists]
+    search_id = rejudge(room, problem_id, RejudgeRequest(trials=chosen, repeats=4, workers=1))
+    room.close()
+    again = EngineRoom(room.workspace)
+    try:
+        again.take_up()
+        assert again.join(search_id, 90)
+        view = search_view(again, search_id)
+        assert (view.state, view.fits.run) == ("finished", len(chosen) * 20)
+    finally:
+        again.close()
+
+
+def test_the_honest_score_lies_under_the_raw_one_and_is_kept(decided: tuple[EngineRoom, int]) -> None:
+    room, problem_id = decided
+    started = ask_honest_score(room, problem_id)
+    row = room.analyst.wait(started.id, 60)
+    assert (row.state, row.message) == (DONE, "")
+    found = honest_score_view(room.workspace, problem_id)
+    best = weighed(room, problem_id).finalists[0]
+    assert found.raw == pytest.approx(best.trial.mean, abs=1e-6)
+    assert found.low < found.score < found.high
+    assert found.score <= found.raw + 1e-9
+    assert sum(share for _, share in found.wins) == pytest.approx(1)
+    assert (found.trials, found.without_predictions) == (12, 0)
+    assert ask_honest_score(room, problem_id).id == started.id, "the same question is not computed twice"
+
+
+def test_diagnostics_show_trial_and_baseline(decided: tuple[EngineRoom, int]) -> None:
+    room, problem_id = decided
+    best = weighed(room, problem_id).finalists[0]
+    found = diagnostics(room.workspace, best.trial.id)
+    assert found.baseline is not None
+    assert found.baseline.name == "Baseline"
+    assert sum(map(sum, found.trial.labels.confusion)) == found.rows == 192
+    assert found.trial.cuts.hits[-1] == found.trial.cuts.positives
+    lines = {m.key: m for m in found.metrics}
+    assert lines["average precision"].decides
+    assert lines["average precision"].trial == best.trial.mean
+    assert 0.5 < lines["ROC AUC"].trial <= 1
+
+
+def test_importance_and_tree(decided: tuple[EngineRoom, int]) -> None:
+    room, problem_id = decided
+    every = weighed(room, problem_id, top=50).finalists
+    boosting = next(f for f in every if f.learner == "boosting")
+    row = room.analyst.wait(ask_importance(room, boosting.trial.id).id, 60)
+    columns = {c["column"]: c["drop"] for c in row.result["columns"]}
+    assert set(columns) == {"a", "b", "whole", "kind"}
+    assert min(columns["a"], columns["b"]) > columns["whole"]
+    tree = next(f for f in every if f.learner == "tree" and not f.is_baseline)
+    drawn = room.analyst.wait(ask_tree(room, tree.trial.id).id, 60).result
+    assert drawn["root"]["rows"] == 192
+    questions = []
+
+    def walk(node: dict) -> int:
+        if node["question"] is None:
+            return 1 + (node["hidden"] - 1 if node["hidden"] else 0)
+        questions.append(node["question"])
+        assert node["rows"] == node["yes"]["rows"] + node["no"]["rows"]
+        return walk(node["yes"]) + walk(node["no"])
+
+    assert walk(drawn["root"]) == drawn["leaves"]
+    assert any(q.startswith(("a ≤", "b ≤")) for q in questions)
+    with pytest.raises(Conflict, match="Only a decision tree"):
+        ask_tree(room, boosting.trial.id)
+
+
+def test_the_holdout_opens_once_unless_one_insists(room: EngineRoom, tmp_path: Path) -> None:
+    problem_id = searched(room, tmp_path, "logistic", trials=2)
+    best = weighed(room, problem_id).finalists[0].trial
+    analysis = open_holdout(room, problem_id, OpeningRequest(trial_id=best.id, opener="Ada"))
+    row = room.analyst.wait(analysis, 60)
+    assert row.state == DONE, row.message
+    [look] = openings(room.workspace, problem_id)
+    assert (look.nth, look.opener, look.rows) == (1, "Ada", 48)
+    assert look.chosen.low <= look.chosen.holdout <= look.chosen.high
+    assert look.chosen.train > 0.5
+    assert "holdout" in look.verdict.lower()
+    with pytest.raises(Conflict, match="opened before"):
+        open_holdout(room, problem_id, OpeningRequest(trial_id=best.id))
+    room.analyst.wait(open_holdout(room, problem_id, OpeningRequest(trial_id=best.id, again=True)), 60)
+    assert [look.nth for look in openings(room.workspace, problem_id)] == [1, 2]
+    made = signed(room, problem_id, best.id)
+    assert len(decision_detail(room.workspace, made).record["holdout"]) == 2
+
+
+def test_no_holdout_no_opening(room: EngineRoom, tmp_path: Path) -> None:
+    problem_id = searched(room, tmp_path, "logistic", trials=2, holdout=0)
+    best = weighed(room, problem_id).finalists[0].trial
+    with pytest.raises(Conflict, match="no holdout"):
+        open_holdout(room, problem_id, OpeningRequest(trial_id=best.id))
+
+
+def test_a_decision_is_signed_superseded_and_never_edited(room: EngineRoom, tmp_path: Path) -> None:
+    problem_id = searched(room, tmp_path, "tree", trials=3)
+    best, second = (f.trial for f in weighed(room, problem_id).finalists[:2])
+    first = signed(room, problem_id, best.id, rule="highest mean", reason="best", signer="Ada <script>")
+    later = signed(room, problem_id, second.id, reason="simpler")
+    views = list_decisions(room.workspace, problem_id)
+    assert [(v.id, v.superseded_by) for v in views] == [(later, None), (first, later)]
+    detail = decision_detail(room.workspace, first)
+    assert detail.fingerprint == fingerprint(detail.record)
+    assert detail.record["trial"]["fold_scores"] == best.scores
+    assert detail.record["comparisons"]["against_leader"]
+    for statement in ("UPDATE decision SET reason = 'other'", "DELETE FROM decision"):
+        with sqlite3.connect(room.workspace.database.path) as raw, pytest.raises(sqlite3.IntegrityError, match="never changed"):
+            raw.execute(statement)
+    with pytest.raises((IntegrityError, OperationalError)), room.workspace.database.write() as session:
+        session.get_one(Decision, first).reason = "other"
+    page = content(room.workspace, first, "report.html")[0].decode()
+    assert "Ada &lt;script&gt;" in page
+    assert "<script" not in page
+    assert "http://" not in page
+    assert "src=" not in page
+
+
+def test_what_cannot_be_decided_says_so(room: EngineRoom, tmp_path: Path) -> None:
+    problem_id = searched(room, tmp_path, "logistic", trials=2)
+    other = searched(room, tmp_path, "logistic", trials=2, metric="accuracy")
+    foreign = weighed(room, other).finalists[0].trial.id
+    own = weighed(room, problem_id).finalists[0].trial.id
+    with pytest.raises(Conflict, match="judged by accuracy"):
+        decide(room, problem_id, DecisionRequest(trial_id=foreign))
+    with pytest.raises(Conflict, match="cannot be compared"):
+        rejudge(room, problem_id, RejudgeRequest(trials=[own, foreign]))
+    with pytest.raises(InvalidPlan, match="Rule 'lucky'"):
+        decide(room, problem_id, DecisionRequest(trial_id=own, rule="lucky"))
+    with room.workspace.database.write() as session:
+        unscored = Trial(
+            search_id=session.get_one(Trial, own).search_id, number=99, origin="proposed", state="failed", configuration={},
+            scores=[0.5, None], mean=None, error=None, rank_score=None, created_at=0.0,
+        )  # fmt: skip
+        session.add(unscored)
+        session.flush()
+        missing = unscored.id
+    for act in (
+        lambda: decide(room, problem_id, DecisionRequest(trial_id=missing)),
+        lambda: rejudge(room, problem_id, RejudgeRequest(trials=[missing])),
+        lambda: open_holdout(room, problem_id, OpeningRequest(trial_id=missing)),
+        lambda: diagnostics(room.workspace, missing),
+    ):
+        with pytest.raises(Conflict, match="failed"):
+            act()
+
+
+def test_trials_without_predictions_are_counted_and_explained(room: EngineRoom, tmp_path: Path) -> None:
+    problem_id = searched(room, tmp_path, "logistic", trials=3)
+    best = weighed(room, problem_id).finalists[0].trial
+    with sqlite3.connect(room.workspace.database.path) as raw:
+        raw.execute("DELETE FROM prediction WHERE trial = ? AND fold = 1", (best.number,))
+    found = honest_score_view(room.workspace, problem_id) or ask_honest_score(room, problem_id)
+    room.analyst.wait(found.id, 60)
+    kept = honest_score_view(room.workspace, problem_id)
+    assert (kept.trials, kept.without_predictions) == (3, 1)
+    assert "kept no predictions" in diagnostics(room.workspace, best.id).trial.missing
+
+
+@pytest.mark.parametrize(
+    ("key", "brief"),
+    [
+        ("tree", {}),
+        ("boosting", {"metric": "log loss"}),
+        ("forest", {"metric": "balanced accuracy", "holdout": 0}),
+        ("logistic", {"target": "kind", "metric": "ROC AUC", "folds": 3, "ignore": ["amount"]}),
+        ("ridge", {"target": "amount", "metric": "RMSE", "ignore": ["label"]}),
+        ("boosting", {"target": "amount", "metric": "R2", "ignore": ["label"]}),
+    ],
+)
+def test_what_is_taken_away_works_on_its_own(room: EngineRoom, tmp_path: Path, key: str, brief: dict[str, object]) -> None:
+    problem_id = searched(room, tmp_path, key, trials=2, **brief)
+    best = next(f.trial for f in weighed(room, problem_id).finalists if not f.is_baseline)
+    made = signed(room, problem_id, best.id)
+    out = tmp_path / "out"
+    names = write_all(room.workspace, made, out)
+    assert set(names) == set(BY_NAME), (out / "MISSING.txt").read_text() if "MISSING.txt" in names else ""
+    data = write_csv(tmp_path / "mixed.csv", mixed_columns())
+    checked = subprocess.run(
+        [sys.executable, "train.py", str(data), "--check"], cwd=out, capture_output=True, text=True, timeout=120
+    )  # fmt: skip
+    assert checked.returncode == 0, checked.stderr + checked.stdout
+    found = json.loads(checked.stdout)
+    assert found["difference"] <= 1e-9
+    assert found["stored"] == best.scores
+
+    predicted = subprocess.run(
+        [sys.executable, "train.py", str(data), "--predict"], cwd=out, capture_output=True, text=True, timeout=120
+    )  # fmt: skip
+    assert predicted.returncode == 0, predicted.stderr
+    lines = predicted.stdout.splitlines()
+    assert len(lines) == 241
+    onnx_agrees(out, [[float(v) for v in line.split(",")] for line in lines[1:]])
+
+    settings = json.loads((out / "configuration.json").read_text())
+    assert settings["learner"] == key
+    assert settings["settings"].items() >= best.configuration.items()
+    assert tomllib.loads((out / "configuration.toml").read_text()) == settings
+    assert yaml.safe_load((out / "configuration.yaml").read_text()) == settings
+    every = [json.loads(line) for line in (out / "trials.jsonl").read_text().splitlines()]
+    assert len(every) == 3
+    assert zipfile.ZipFile(io.BytesIO(content(room.workspace, made, "everything.zip")[0])).testzip() is None
+
+
+def onnx_agrees(out: Path, wanted: list[list[float]]) -> None:
+    """The ONNX file, fed by what model.json says, gives what the script's own prediction gives."""
+    import csv
+
+    import onnxruntime
+
+    layout = json.loads((out / "model.json").read_text())
+    with (out.parent / "mixed.csv").open(newline="") as file:
+        rows = list(csv.DictReader(file))
+
+    def value(text: str, column: dict) -> float:
+        if text == "":
+            return np.nan
+        return float(text) if column["kind"] == "number" else column["categories"].index(text)
+
+    given = np.array([[value(row[c["name"]], c) for c in layout["columns"]] for row in rows], dtype=np.float32)
+    session = onnxruntime.InferenceSession(out / "model.onnx", providers=["CPUExecutionProvider"])
+    got = session.run(None, {"rows": given})[-1].reshape(len(rows), -1)
+    assert np.asarray(got, dtype=float) == pytest.approx(np.array(wanted), abs=1e-4)
+
+
+def test_exports_of_trials_of_several_searches_line_up(decided: tuple[EngineRoom, int]) -> None:
+    room, problem_id = decided
+    ids = [s.id for s in list_searches(room, problem_id) if s.kind == "search"]
+    text = b"".join(trials.export(room.workspace, ids, "csv")).decode()
+    header = text.splitlines()[0].split(",")
+    assert {"set_depth", "set_leaves", "fold_5", "learner"} <= set(header)
+    assert len(text.splitlines()) == 13
+
+
+def test_a_decision_starts_another_problems_search(room: EngineRoom, tmp_path: Path) -> None:
+    first = searched(room, tmp_path, "tree", trials=2)
+    best = next(f.trial for f in weighed(room, first).finalists if not f.is_baseline)
+    made = signed(room, first, best.id)
+    other = searched(room, tmp_path, metric="accuracy")
+    plan = SettingsRequest(strategy="random", trials=2, workers=2, from_decisions=[made])
+
+    def launched(**change: object) -> int:
+        wanted = {"learner": "tree", "space": SPACES["tree"], "plan": plan, **change}
+        return launching.launch(room, other, SearchRequest.model_validate(wanted))
+
+    search_id = launched()
+    assert room.join(search_id, 60)
+    rows = trials.trial_page(room.workspace, search_id).trials
+    assert [(t.number, t.configuration) for t in rows if t.origin == "start"] == [(1, best.configuration)]
+    for change, words in (
+        ({"learner": "forest", "space": SPACES["forest"]}, "of tree; this search is of forest"),
+        ({"space": "depth: 20 .. 30 int"}, f"Decision {made}"),
+        ({"plan": plan.model_copy(update={"from_decisions": [99]})}, "no decision 99"),
+    ):
+        with pytest.raises(InvalidPlan, match=words):
+            launched(**change)
+    again = launching.repeat(room, search_id, ["plan.seed=5"])
+    assert room.join(again, 60)
+    assert sum(t.origin == "start" for t in trials.trial_page(room.workspace, again).trials) == 1
