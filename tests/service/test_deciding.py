@@ -171,7 +171,7 @@ def test_rejudging_uses_fresh_folds_and_ranks_nothing(decided: tuple[EngineRoom,
     again = found[chosen[0]].rejudged
     assert again is not None
     assert len(again.scores) == 10
-    assert (again.mean, again.error) == pytest.approx((np.mean(again.scores), standard_error(again.scores)))
+    assert (again.mean, again.error) == pytest.approx((np.mean(again.scores), standard_error(again.scores) * 2**0.5))
     assert found[chosen[1]].comparison.basis == "re-judged"
     after = problems.problem_view(room.workspace, problem_id)
     assert (after.best, after.trials, after.spark) == (before.best, before.trials, before.spark)

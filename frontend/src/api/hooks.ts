@@ -80,17 +80,6 @@ export const useTrial = (id: number | null) =>
     queryFn: () => settled(api.GET("/api/v1/trials/{trial_id}", { params: { path: { trial_id: id! } } })),
   });
 
-export const useFinalists = (problem: number, top: number) =>
-  useQuery({
-    queryKey: [...keys.finalists(problem), top],
-    queryFn: () =>
-      settled(
-        api.GET("/api/v1/problems/{problem_id}/finalists", {
-          params: { path: { problem_id: problem }, query: { top } },
-        }),
-      ),
-  });
-
 export const previewBrief = (body: BriefRequest) => settled(api.POST("/api/v1/briefs/preview", { body }));
 
 export const checkSpace = (body: Schemas["SpaceRequest"]) => settled(api.POST("/api/v1/spaces/check", { body }));

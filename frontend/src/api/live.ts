@@ -84,6 +84,8 @@ export function useLedger(): Light {
 
 function apply(client: QueryClient, entries: Entry[]): void {
   const bySearch = Map.groupBy(entries, (entry) => entry.search_id);
+  if (entries.some((entry) => entry.kind === "analysis" || entry.kind === "decision"))
+    void client.invalidateQueries({ queryKey: ["analysis"] });
   for (const [search, own] of bySearch) {
     if (search === null) continue;
     patch(client, search, own);

@@ -4,7 +4,7 @@ import type { FitView, Lanes, Points, Scalar, TrialRow } from "./client";
 export interface Entry {
   id: number;
   at: number;
-  kind: "trial" | "fit" | "search" | "decision";
+  kind: "trial" | "fit" | "search" | "decision" | "analysis";
   search_id: number | null;
   data: Record<string, unknown>;
 }

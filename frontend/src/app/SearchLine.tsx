@@ -7,9 +7,9 @@ export function SearchLine({ search }: { search: Search }) {
   return (
     <span className="row" style={{ gap: 8 }}>
       <StateMark state={search.state} />
-      <span>Search {search.number}</span>
+      <span>{search.kind === "search" ? `Search ${search.number}` : `Re-judging ${search.number}`}</span>
       <span className="soft small">
-        {search.learner}
+        {search.kind === "search" ? search.learner : `${search.budget_trials} finalists`}
         {search.best && ` · best ${score(search.best.score, search.best.error)}`}
       </span>
     </span>

@@ -63,6 +63,7 @@ function figures(stage: Stage, problem: Problem, search: Search | null): string 
     case "brief":
       return `${count(problem.rows)} rows · ${problem.brief.metric_label} · ${problem.brief.folds} folds`;
     case "space":
+      if (search?.kind === "re-judge") return "as the finalists have it";
       return search
         ? `${plural(search.parameters.filter((p) => p.kind !== "fixed").length, "parameter")} · ${configurations(search.configurations)}`
         : "not laid out yet";

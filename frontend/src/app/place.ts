@@ -50,7 +50,10 @@ export function useChosen() {
   const place = usePlace();
   const problem = useProblem(place.problem);
   const searches = useSearches(place.problem);
-  const chosen = searches.data?.find((s) => s.id === place.search) ?? searches.data?.[0] ?? null;
+  const named = searches.data?.find((s) => s.id === place.search);
+  const newest = searches.data?.find((s) => s.kind === "search") ?? null;
+  // A re-judging has no space of its own: there the newest search stands in.
+  const chosen = named && (named.kind === "search" || place.stage !== "space") ? named : newest;
   return {
     ...place,
     problemQuery: problem,

@@ -56,3 +56,12 @@ export function scalar(value: string | number | boolean | null | undefined): str
 export const percent = (share: number) => `${Math.round(share * 100)} %`;
 
 export const plural = (n: number, one: string, many = `${one}s`) => `${count(n)} ${n === 1 ? one : many}`;
+
+/** `3.4 kB`, `12 MB`. */
+export function bytes(size: number | null | undefined): string {
+  if (size === null || size === undefined) return "–";
+  if (size < 1000) return `${size} B`;
+  const power = Math.min(Math.floor(Math.log10(size) / 3), 3);
+  const value = size / 1000 ** power;
+  return `${value >= 100 ? Math.round(value) : value.toPrecision(2)} ${["B", "kB", "MB", "GB"][power]}`;
+}

@@ -136,11 +136,15 @@ def get_analysis(workspace: Workspace, analysis_id: int) -> Analysis:
     return found
 
 
-def newest_analysis(workspace: Workspace, problem_id: int, kind: str, request: Mapping[str, Any] | None = None) -> Analysis | None:
-    """The newest of its kind, or of exactly this request."""
+def newest_analysis(
+    workspace: Workspace, problem_id: int, kind: str, request: Mapping[str, Any] | None = None, state: str | None = None
+) -> Analysis | None:
+    """The newest of its kind, or of exactly this request, or in this state."""
     wanted = select(Analysis).where(Analysis.problem_id == problem_id, Analysis.kind == kind)
     if request is not None:
         wanted = wanted.where(Analysis.key == _key(request))
+    if state is not None:
+        wanted = wanted.where(Analysis.state == state)
     with workspace.database.read() as session:
         return session.scalar(wanted.order_by(Analysis.id.desc()).limit(1))
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -41,7 +42,7 @@ from pellux.service.side_measures import (
 from pellux.service.trials import trial_row
 from pellux.service.views import ComparisonToLeader, Finalist, FinalistsView, MeasureView, RejudgedView, Suggestion
 from pellux.service.workspace import Workspace
-from pellux.store.models import DataFile, Search, Trial
+from pellux.store.models import DataFile, Decision, Search, Trial
 
 MOST = 500
 USUAL_REGION = 0.01
@@ -94,17 +95,19 @@ def finalists(workspace: Workspace, problem_id: int, query: FinalistsQuery) -> F
     """The best trials of all searches of a problem, those on the shortlist and the baselines, compared with the leader."""
     with workspace.database.read() as session:
         field = gather(session, problem_id, query.search)
+        decided = set(session.scalars(select(Decision.trial_id).where(Decision.problem_id == problem_id)))
     brief = field.brief
     check_query(brief, query)
     admitted = _admitted(workspace, problem_id, field, query)
-    shown = _shown(field, query.top)
     leader = next((t for t in field.trials if t.id in admitted), None)
+    advised = suggestions(field, admitted, query) if leader else []
+    shown = _shown(field, query.top, {s.trial_id for s in advised} | decided)
     region = usual_region(brief, leader) if query.region is None else query.region
     against = _compared(field, leader, shown, region)
     beside = _beside(workspace, problem_id, field, shown, query.beside)
     return FinalistsView(
         finalists=[_view(field, trial, admitted, beside, against) for trial in shown],
-        suggestions=suggestions(field, admitted, query) if leader else [],
+        suggestions=advised,
         leader=leader.id if leader else None, region=region, cost=query.cost,
         measures=[MeasureView(key=key, larger_is_better=larger_is_better(key)) for key in measures_of(brief)],
         front=_front(field, shown, beside, query.beside),
@@ -160,9 +163,11 @@ def _admitted(workspace: Workspace, problem_id: int, field: Contest, query: Fina
     return {trial_id for trial_id, value in values.items() if value <= query.limit}
 
 
-def _shown(field: Contest, top: int) -> list[Trial]:
-    wanted = {t.id for t in field.trials[:top]} | {t.id for t in field.trials if t.shortlisted or t.origin == "baseline"}
-    return [t for t in field.trials if t.id in wanted]
+def _shown(field: Contest, top: int, named: set[int]) -> list[Trial]:
+    """The best, and whatever a person or a rule has named."""
+    return [
+        t for place, t in enumerate(field.trials) if place < top or t.shortlisted or t.origin == "baseline" or t.id in named
+    ]  # fmt: skip
 
 
 def _compared(field: Contest, leader: Trial | None, shown: Sequence[Trial], region: float) -> dict[int, ComparisonToLeader]:
@@ -282,6 +287,12 @@ def score_words(trial: Trial) -> str:
     return f"{trial.mean:.{digits_of(trial)}f}{error}"
 
 
+def error_of_repeats(scores: Sequence[float], folds: int) -> float | None:
+    """Standard error of a mean over repeated folds: of one repeat, for cutting the same rows again adds no new rows."""
+    whole = standard_error(scores)
+    return None if whole is None else whole * math.sqrt(len(scores) / folds)
+
+
 def _view(
     field: Contest, trial: Trial, admitted: set[int], beside: dict[int, float], against: dict[int, ComparisonToLeader]
 ) -> Finalist:
@@ -295,6 +306,7 @@ def _view(
         prediction_seconds=costs.prediction_seconds if costs else None, model_bytes=costs.model_bytes if costs else None,
         beside=beside.get(trial.id), comparison=against.get(trial.id),
         rejudged=None if again is None else RejudgedView(
-            search_id=again.search, mean=mean(again.scores), error=standard_error(again.scores), scores=list(again.scores)
+            search_id=again.search, mean=mean(again.scores), error=error_of_repeats(again.scores, field.brief.split.folds),
+            scores=list(again.scores),
         ),
     )  # fmt: skip

@@ -5,20 +5,23 @@ from __future__ import annotations
 from typing import Any
 
 from pydantic import Field
+from sqlalchemy import select
 
 from pellux.core.errors import Conflict
-from pellux.service.analyses import newest_analysis
+from pellux.service.analyses import DONE, RUNNING, newest_analysis
 from pellux.service.analysis_kinds import HOLDOUT_LOOK, HONEST, IMPORTANCE, TREE
 from pellux.service.decisions import holdout_looks, honest_request
 from pellux.service.diagnostics import baseline_for
 from pellux.service.engine_room import EngineRoom
 from pellux.service.lookups import get_trial, learner_of
-from pellux.service.problems import get_problem
+from pellux.service.problems import get_problem, in_searches_of
 from pellux.service.rejudging import check_belongs
 from pellux.service.requests import Request
 from pellux.service.views import HoldoutView, HonestScoreView, ImportanceView, TreeView
 from pellux.service.workspace import Workspace
 from pellux.store.models import Analysis, Search, Trial
+
+WHILE = 60.0  # seconds
 
 
 class OpeningRequest(Request):
@@ -30,12 +33,26 @@ class OpeningRequest(Request):
 
 
 def ask_honest_score(room: EngineRoom, problem_id: int) -> HonestScoreView:
-    """The honest score over all scored trials: known already, or started now."""
+    """The honest score over all scored trials: known already, or started now.
+
+    While trials go on coming in, a score of not quite all of them is good enough for a minute.
+    """
     request = honest_request(room.workspace, problem_id)
     if not request["trials"]:
         raise Conflict("No trial is scored yet: there is nothing to be honest about.")
-    made = room.analyst.ask(problem_id, HONEST, request)
-    return honest_view(room.analyst.wait(made, 0))
+    newest = newest_analysis(room.workspace, problem_id, HONEST)
+    last = newest_analysis(room.workspace, problem_id, HONEST, state=DONE)
+    young = newest is not None and room.workspace.clock() - newest.created_at < WHILE
+    if (newest is None or newest.request != request) and not (young and _still_searching(room.workspace, problem_id)):
+        newest = room.analyst.wait(room.analyst.ask(problem_id, HONEST, request), 0)
+    assert newest is not None
+    return honest_view(last if newest.state == RUNNING and last is not None else newest)
+
+
+def _still_searching(workspace: Workspace, problem_id: int) -> bool:
+    running = select(Search.id).where(in_searches_of(problem_id), Search.state == "running").limit(1)
+    with workspace.database.read() as session:
+        return session.scalar(running) is not None
 
 
 def honest_score_view(workspace: Workspace, problem_id: int) -> HonestScoreView | None:

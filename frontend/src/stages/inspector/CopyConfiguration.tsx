@@ -4,7 +4,7 @@ import { useState } from "react";
 import { api, settled } from "../../api/client";
 import { Switch } from "../live/Switch";
 
-const FORMATS = ["json", "yaml", "python"] as const;
+const FORMATS = ["json", "yaml", "toml", "python"] as const;
 type Format = (typeof FORMATS)[number];
 
 /** A trial's configuration as text, ready to be copied. */

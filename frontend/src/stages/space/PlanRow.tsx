@@ -2,11 +2,12 @@ import Button from "@mui/material/Button";
 import TextField from "@mui/material/TextField";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { useNavigate } from "react-router";
+import { useNavigate, useSearchParams } from "react-router";
 import { api, settled, type Problem, type Refusal, type Schemas } from "../../api/client";
 import { keys, useCatalogue, useWorkspace } from "../../api/hooks";
 import { useDebounced } from "../../app/useDebounced";
 import { Forecast, RehearsalFits } from "./Forecast";
+import { FromDecision } from "./FromDecision";
 import { PastResults } from "./PastResults";
 import { count } from "../../lib/format";
 
@@ -26,6 +27,7 @@ interface Plan {
   workers: number | "";
   seed: number;
   warm: boolean;
+  decision: number | null;
 }
 
 /** The foot of the Space screen: the plan in one row, what it will cost, and Launch. */
@@ -41,6 +43,7 @@ export function PlanRow({ problem, learner, space, ready }: Props) {
     workers: "",
     seed: 1 + problem.searches,
     warm: true,
+    decision: useAskedDecision(),
   });
   const change = (part: Partial<Plan>) => setPlan((held) => ({ ...held, ...part }));
   const body = request(plan, learner, space);
@@ -143,6 +146,12 @@ export function PlanRow({ problem, learner, space, ready }: Props) {
             </span>
           )}
         </label>
+        <FromDecision
+          learner={learner}
+          value={plan.decision}
+          wrong={at("from decisions")}
+          onChange={(decision) => change({ decision })}
+        />
         <PastResults problem={problem} learner={learner} />
       </div>
       <div className="row" style={{ marginTop: 8, alignItems: "center" }}>
@@ -173,6 +182,12 @@ export function PlanRow({ problem, learner, space, ready }: Props) {
   );
 }
 
+/** The decision that the address names: a link from the Decision screen. */
+function useAskedDecision(): number | null {
+  const asked = useSearchParams()[0].get("decision");
+  return asked && /^\d+$/.test(asked) ? Number(asked) : null;
+}
+
 function request(plan: Plan, learner: string, space: string): Schemas["SearchRequest"] {
   const amount = (value: number | "") => (value === "" ? null : value);
   return {
@@ -189,6 +204,7 @@ function request(plan: Plan, learner: string, space: string): Schemas["SearchReq
       workers: amount(plan.workers),
       seed: plan.seed,
       starts: [],
+      "from decisions": plan.decision === null ? [] : [plan.decision],
       "warm start": plan.warm ? "all" : "none",
       "fit seconds": 600,
       "memory mb": null,

@@ -42,8 +42,15 @@ def report(workspace: Workspace, decision: Decision) -> str:
         columns=_columns(importance.result["columns"]) if importance and importance.state == DONE and importance.result else [],
         best=_best_so_far(workspace, decision.problem_id, problem.brief.larger_is_better, problem.brief.metric),
         signed=datetime.datetime.fromtimestamp(decision.created_at, datetime.UTC).strftime("%d %B %Y, %H:%M UTC"),
-        version=__version__, figure=_figure, percent=lambda share: f"{100 * share:.0f} %",
+        version=__version__, figure=_figure, plain=_plain, percent=lambda share: f"{100 * share:.0f} %",
     )  # fmt: skip
+
+
+def _plain(value: bool | int | float | str) -> str:
+    """A setting's value as people read it; the files have it to the last digit."""
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    return f"{value:.4g}" if isinstance(value, float) else str(value)
 
 
 def _figure(value: float | None, error: float | None = None) -> str:
@@ -73,7 +80,7 @@ def _matrix(weighed: FinalistsView, chosen: int) -> list[dict[str, Any]]:
         return {
             "finalist": f, "chosen": f.trial.id == chosen,
             "cells": [(s, charts.ramp(share(s)), charts.ink_on(share(s))) for s in f.trial.scores if s is not None],
-            "bar": charts.error_bar(f.trial.mean or 0.0, f.trial.error or 0.0, min(ends), max(ends), colour),
+            "bar": charts.error_bar(f.trial.mean or 0.0, f.trial.error or 0.0, min(ends), max(ends), colour, 130),
         }  # fmt: skip
 
     return [row(f) for f in rows]

@@ -1,0 +1,50 @@
+import Button from "@mui/material/Button";
+import { useMemo } from "react";
+import { usePlace } from "../../app/place";
+import { plural } from "../../lib/format";
+import type { BenchProps } from "./DecisionStage";
+import { FoldMatrix } from "./FoldMatrix";
+import { Limit, Region } from "./Knobs";
+import { Rejudge } from "./Rejudge";
+import { useWeighing } from "./useWeighing";
+
+/** Finalists fold by fold, with what they are weighed by. */
+export function Matrix({ problem, found, chosen, pick }: BenchProps) {
+  const { weighing, set } = useWeighing();
+  const { trial: inspected, inspect } = usePlace();
+  const shortlisted = useMemo(() => found.finalists.filter((f) => f.trial.shortlisted), [found]);
+  const more = found.scored > weighing.top && weighing.top < 500;
+  return (
+    <>
+      <div className="row small" style={{ flexWrap: "wrap", gap: "8px 18px" }}>
+        <Region found={found} />
+        <Limit found={found} />
+        <span className="grow" />
+        <span className="soft">
+          {plural(found.scored, "scored trial")}
+          {shortlisted.length > 0 && ` · ${shortlisted.length} shortlisted`}
+          {found.admitted < found.scored && ` · ${found.admitted} keep the limit`}
+        </span>
+        {more && (
+          <Button size="small" onClick={() => set({ top: Math.min(weighing.top < 50 ? 50 : 500, 500) })}>
+            Show more
+          </Button>
+        )}
+      </div>
+      {found.leader === null && (
+        <p role="alert" className="ember">
+          No trial keeps the limit. Loosen it, or search with it in mind.
+        </p>
+      )}
+      <FoldMatrix
+        problem={problem}
+        found={found}
+        chosen={chosen.trial.id}
+        inspected={inspected}
+        onChoose={(trial) => pick({ trial, rule: "by hand" })}
+        onInspect={inspect}
+      />
+      <Rejudge problem={problem} found={found} />
+    </>
+  );
+}
