@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from selenium.webdriver.support.ui import Select
 
 from tests.browser.driving import Page, browser
 from tests.making import mixed_columns, write_csv
@@ -138,24 +139,68 @@ def test_evidence_filters_sorts_and_inspects_by_keyboard(page: Page) -> None:
     page.until(lambda: "trial=" not in page.driver.current_url)
 
 
-def test_the_decision_is_recorded_and_its_configuration_copied(page: Page) -> None:
+def test_finalists_are_weighed_rejudged_and_seen_through(page: Page) -> None:
     page.open("/p/1/decision")
     page.until(lambda: len(page.all("[data-finalist]")) >= 8)
+    page.find("[data-honest='done']", 60)
+    page.wait_text("[data-honest]", "luck")
+    page.press_button("Re-judge the shortlist")
+    page.find("[data-rejudging]")
+    page.until(lambda: not page.all("[data-rejudging]"), 60)
+    page.wait_text("[aria-label='Fold matrix']", "→")
+    Select(page.find("[aria-label='Measure with a limit']")).select_by_value("balanced accuracy")
+    page.type("[aria-label='Limit on balanced accuracy']", "2\n")
+    page.wait_text("[role='alert']", "No trial keeps the limit")
+    Select(page.find("[aria-label='Measure with a limit']")).select_by_value("")
+    page.until(lambda: not page.all(".ember[role='alert']"))
+    page.press_button("trade-off")
+    Select(page.find("[aria-label='Second measure']")).select_by_value("balanced accuracy")
+    page.until(lambda: len(page.all("[data-dot]")) >= 8)
+    page.press_button("against the baseline")
+    page.wait_text("[data-threshold-of]", "recall")
+    before = [e.text for e in page.all("[data-threshold-of]")]
+    page.press_button("Best F1")
+    page.until(lambda: [e.text for e in page.all("[data-threshold-of]")] != before)
+    page.press_button("Measure the columns")
+    page.find("[data-importance='done']", 60)
+    assert len(page.all("[aria-label='Importance of the columns'] tr")) >= 3
+
+
+def test_a_choice_is_signed_judged_on_the_holdout_and_taken_away(page: Page, server: Server) -> None:
+    page.open("/p/1/decision?view=holdout")
     page.click("[data-rule='one standard error']")
-    chosen = page.find("[data-finalist][aria-selected='true']").get_attribute("data-finalist")
+    page.find("[data-holdout='0']")
+    page.until(lambda: page._clicked(b for b in page.all("button") if b.text.startswith("Open the holdout")))
+    page.type("[role='dialog'] input", "Ada")
+    page.press_button("Open it")
+    page.find("[data-look='done']", 60)
+    page.wait_text("[data-look]", "by Ada")
+    page.wait_text("[data-holdout='1']", "Opened once")
+    page.type("[aria-label='The choice'] input", "Ada")
+    page.press_button("Sign this choice")
+    wait_figures(page, "decision", "decided")
+    page.press_button("Take it away")
+    page.find("[data-making='no'] [data-file='model.onnx'][data-state='ready']", 60)
+    links = [a.get_attribute("href") for a in page.all("[aria-label='Files to take away'] a")]
+    assert len(links) == 12
+    made = page.find("[data-decision]").get_attribute("data-decision")
+    record = server.get(f"/decisions/{made}")["record"]
+    assert record["signer"] == "Ada"
+    assert record["rule"] == "one standard error"
+    assert record["holdout"][0]["opener"] == "Ada"
+    assert record["honest_score"] is not None
+    page.open("/p/1/decision")
+    page.wait_text("[data-decided]", "By the rule “one standard error”")
+    page.click("[data-finalist][aria-selected='true'] button")
     page.until(lambda: page.text("[data-configuration]").startswith("{"))
     configuration = json.loads(page.text("[data-configuration]"))
-    assert isinstance(configuration["rounds"], int)
+    assert configuration == record["trial"]["configuration"]
     page.driver.execute_cdp_cmd("Browser.grantPermissions", {"permissions": ["clipboardReadWrite", "clipboardSanitizedWrite"]})
     page.press_button("Copy")
     page.wait_text("body", "Copied")
     assert json.loads(page.run("return navigator.clipboard.readText()")) == configuration
-    page.press_button("Choose this configuration")
-    page.find(f"[data-decided='{chosen}']")
-    wait_figures(page, "decision", "decided")
-    page.open("/p/1/decision")
-    page.find(f"[data-decided='{chosen}']")
-    page.wait_text("body", "By one standard error")
+    page.open(f"/p/1/space?decision={made}")
+    page.until(lambda: page.find("[aria-label='Start from a decision']").get_attribute("value") == made)
 
 
 def test_a_running_search_is_steered(page: Page, server: Server) -> None:

@@ -2002,6 +2002,8 @@ export interface components {
              * @enum {string}
              */
             kind: "search" | "re-judge";
+            /** Folds */
+            folds: number;
             /** Learner */
             learner: string;
             /** Space */

@@ -256,7 +256,7 @@ def _reason(field: Contest, rule: str, picked: dict[str, Trial], cost: str) -> s
         return f"{field.name(best)} has the best mean {field.brief.metric}: {score_words(best)}."
     if rule == ONE_STANDARD_ERROR:
         if chosen.id == best.id:
-            return f"No cheaper trial ({cost}) lies within one standard error of {field.name(best)}, {score_words(best)}."
+            return f"No cheaper trial ({cost}) lies within one standard error of {_within(field.name(best))}, {score_words(best)}."
         costs = [field.candidate(t, cost).cost for t in (best, chosen)]
         times = f"{costs[0] / costs[1]:.1f}" if costs[1] > 0 and costs[0] != float("inf") else "many"
         return (
@@ -275,6 +275,11 @@ def _reason(field: Contest, rule: str, picked: dict[str, Trial], cost: str) -> s
         f"{field.name(chosen)} ({score_words(chosen)}) has the best bound: {side} {bounds[0]:.{digits}f} with 95 % confidence; "
         f"the highest mean is only {side} {bounds[1]:.{digits}f}."
     )
+
+
+def _within(name: str) -> str:
+    """A name in the middle of a sentence."""
+    return name[0].lower() + name[1:]
 
 
 def digits_of(trial: Trial) -> int:

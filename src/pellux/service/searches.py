@@ -152,6 +152,7 @@ def _view(room: EngineRoom, session: Session, search: Search) -> SearchView:
     settings = SettingsRequest.model_validate(search.plan)
     space = parse(search.space) if search.kind == "search" else None  # finalists come from many spaces
     of_search = Trial.search_id == search.id
+    folds = _folds_of(room, search, brief)
     counts = dict(session.execute(select(Trial.state, func.count()).where(of_search).group_by(Trial.state)).all())
     run, busy, spared = session.execute(
         select(
@@ -164,7 +165,7 @@ def _view(room: EngineRoom, session: Session, search: Search) -> SearchView:
         select(Trial).where(of_search, Trial.state == "scored").order_by(Trial.rank_score.desc(), Trial.id).limit(1)
     )
     return SearchView(
-        id=search.id, problem_id=search.problem_id, number=search.number, kind=search.kind, learner=search.learner, space=search.space,
+        id=search.id, problem_id=search.problem_id, number=search.number, kind=search.kind, folds=folds, learner=search.learner, space=search.space,
         parameters=to_json(space) if space else [], configurations=space.count if space else None,
         strategy=labelled(search.strategy) if space else "", chosen_by=labelled(settings.strategy), strategy_reason=search.strategy_reason,
         overrides=search.overrides, warm_start=settings.warm_start, target_score=settings.target_score,
@@ -173,18 +174,23 @@ def _view(room: EngineRoom, session: Session, search: Search) -> SearchView:
         seed=settings.seed, workers=search.workers, state=search.state, reason=search.reason,
         halted=room.halted(search.id), created_at=search.created_at, ended_at=search.ended_at,
         active_seconds=search.active_seconds, busy_seconds=busy,
-        seconds_left=seconds_left(session, search, settings, space, brief.split.folds) if space else _rejudging_left(room, search, brief.split.folds, settings.trials, run, busy),
+        seconds_left=seconds_left(session, search, settings, space, brief.split.folds) if space else _rejudging_left(search, settings.trials * folds, run, busy),
         trials=Counts(**{state.value: counts.get(state.value, 0) for state in TrialState}), fits=FitCounts(run=run, spared=spared), best=best_view(session, best),
         baseline=best_view(session, baseline_trial(session, search)), newest_entry=recording.newest_entry(session),
     )  # fmt: skip
 
 
-def _rejudging_left(room: EngineRoom, search: Search, folds: int, trials: int, run: int, busy: float) -> float | None:
+def _folds_of(room: EngineRoom, search: Search, brief: Brief) -> int:
+    """How many fits a trial has: folds, times the repeats of a re-judging."""
+    repeats = 1 if search.kind == "search" else len(np.load(room.workspace.fresh_folds_file(search.id), mmap_mode="r"))
+    return repeats * brief.split.folds
+
+
+def _rejudging_left(search: Search, fits: int, run: int, busy: float) -> float | None:
     """Remaining fits of a re-judging at the pace of those done; None before the first."""
     if run == 0 or SearchState(search.state).ended:
         return None
-    repeats = len(np.load(room.workspace.fresh_folds_file(search.id), mmap_mode="r"))
-    return max(trials * repeats * folds - run, 0) * busy / run / max(search.workers, 1)
+    return max(fits - run, 0) * busy / run / max(search.workers, 1)
 
 
 def baseline_trial(session: Session, search: Search) -> Trial | None:

@@ -173,6 +173,7 @@ class SearchView(View):
     problem_id: int
     number: int
     kind: Literal["search", "re-judge"]
+    folds: int
     learner: str
     space: str
     parameters: list[dict[str, Any]]

@@ -94,10 +94,7 @@ function Bench({ problem, found, decided }: { problem: Problem; found: Finalists
   const chosen = listed(wanted.trial)!;
   const bench: BenchProps = { problem, found, chosen, pick: setPicked };
   return (
-    <div
-      className="stage"
-      style={{ display: "grid", gap: 18, gridTemplateColumns: "minmax(0, 1fr) 340px", alignItems: "start" }}
-    >
+    <div className="stage beside">
       <section className="col" style={{ gap: 12 }}>
         <div className="row" style={{ flexWrap: "wrap" }}>
           <h1 className="grow" style={{ whiteSpace: "nowrap" }}>
@@ -111,7 +108,7 @@ function Bench({ problem, found, decided }: { problem: Problem; found: Finalists
         {view === "holdout" && <HoldoutView {...bench} />}
         {view === "take away" && <TakeAway problem={problem} />}
       </section>
-      <aside className="col" style={{ gap: 12 }}>
+      <aside className="col" style={{ gap: 12 }} aria-label="The choice">
         <Expectation {...bench} />
         <Rules {...bench} rule={wanted.rule} />
         <Sign {...bench} rule={wanted.rule} decided={decided?.id ?? null} />

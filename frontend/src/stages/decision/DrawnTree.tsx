@@ -19,7 +19,8 @@ export function DrawnTree({ trial, classes }: { trial: number; classes: string[]
       {t?.root && (
         <>
           <p className="small soft">
-            {t.leaves} leaves, {t.depth} questions deep, grown on all rows outside the holdout.
+            {t.leaves} leaves, {t.depth} questions deep, grown on all rows outside the holdout. Yes runs on solid, no
+            dashed.
             {t.depth > 5 && " The first five questions are drawn."}{" "}
             {classes.length > 0 && `Colour: the share of ${classes.length === 2 ? classes[1] : "the commonest class"}.`}
           </p>
@@ -44,36 +45,38 @@ function Drawing({ root, classes }: { root: TreeNode; classes: string[] }) {
         ? `${percent(n.shares[1]!)} ${classes[1]}`
         : `${classes[n.shares.indexOf(Math.max(...n.shares))]} ${percent(Math.max(...n.shares))}`;
   return (
-    <div style={{ overflow: "auto", maxHeight: 520 }}>
-      <svg width={Math.max(width, 300)} height={height + 4} role="img" aria-label="The decision tree">
-        {edges.map((e) => (
-          <g key={e.to.id}>
-            <path
-              d={`M${e.from.x} ${e.from.y + BOX.height}C${e.from.x} ${e.from.y + BOX.height + 20} ${e.to.x} ${e.to.y - 20} ${e.to.x} ${e.to.y}`}
-              fill="none"
-              stroke="var(--soft)"
-            />
-            <text x={(e.from.x + e.to.x) / 2} y={e.to.y - 12} fontSize={10.5} fill="var(--soft)" textAnchor="middle">
-              {e.yes ? "yes" : "no"}
-            </text>
-          </g>
-        ))}
+    <div style={{ overflowX: "auto" }}>
+      <svg width={width + 2} height={height + 4} role="img" aria-label="The decision tree">
+        {edges.map((e) => {
+          const from = e.from.x + BOX.width;
+          const middle = from + BOX.run / 2;
+          return (
+            <g key={e.to.id}>
+              <path
+                d={`M${from} ${e.from.y}C${middle} ${e.from.y} ${middle} ${e.to.y} ${e.to.x} ${e.to.y}`}
+                fill="none"
+                stroke={e.yes ? "var(--spruce)" : "var(--soft)"}
+                strokeDasharray={e.yes ? undefined : "3 3"}
+              />
+            </g>
+          );
+        })}
         {boxes.map(({ node, x, y, id }) => {
           const share = shareOf(node);
           return (
-            <g key={id} transform={`translate(${x - BOX.width / 2} ${y})`} fontSize={11}>
+            <g key={id} transform={`translate(${x + 0.5} ${y - BOX.height / 2})`} fontSize={10.5}>
               <rect
                 width={BOX.width}
                 height={BOX.height}
-                rx={node.question ? 5 : 14}
+                rx={node.question ? 4 : 12}
                 fill={ramp(share)}
                 stroke="var(--rule)"
               />
-              <text x={BOX.width / 2} y={18} textAnchor="middle" fill={inkOn(share)} fontWeight={600}>
+              <text x={BOX.width / 2} y={14} textAnchor="middle" fill={inkOn(share)} fontWeight={600}>
                 {shortened(node.question ?? (node.hidden ? `${node.hidden} more leaves` : words(node)))}
                 <title>{node.question ?? words(node)}</title>
               </text>
-              <text x={BOX.width / 2} y={34} textAnchor="middle" fill={inkOn(share)}>
+              <text x={BOX.width / 2} y={27} textAnchor="middle" fill={inkOn(share)}>
                 {node.question || node.hidden ? `${words(node)} · ` : ""}
                 {count(node.rows)} rows
               </text>

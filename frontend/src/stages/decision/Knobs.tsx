@@ -72,7 +72,9 @@ export function Limit({ found }: { found: Finalists }) {
       >
         <option value="">no limit</option>
         {found.measures.map((m) => (
-          <option key={m.key}>{m.key}</option>
+          <option key={m.key} value={m.key}>
+            {m.key}
+          </option>
         ))}
       </select>
       {measure && (

@@ -18,7 +18,9 @@ export function Rules({ found, chosen, pick, rule }: BenchProps & { rule: string
           onChange={(e) => set({ cost: e.target.value === "fit seconds" ? null : e.target.value })}
         >
           {COSTS.map((c) => (
-            <option key={c}>{c}</option>
+            <option key={c} value={c}>
+              {c}
+            </option>
           ))}
         </select>
       </div>

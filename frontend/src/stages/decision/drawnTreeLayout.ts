@@ -1,12 +1,12 @@
-/** Where the boxes of a drawn tree stand: leaves side by side, every question above the middle of its answers. Pure. */
+/** Where the boxes of a drawn tree stand: leaves one below the other, every question left of its answers. Pure. */
 import type { Schemas } from "../../api/client";
 
 export type TreeNode = Schemas["TreeNode"];
 
 export interface Placed {
   node: TreeNode;
-  x: number; // centre
-  y: number; // top
+  x: number; // left
+  y: number; // middle
   id: string;
 }
 export interface Edge {
@@ -15,7 +15,7 @@ export interface Edge {
   yes: boolean;
 }
 
-export const BOX = { width: 116, height: 46, gap: 10, drop: 34 };
+export const BOX = { width: 118, height: 34, gap: 6, run: 24 };
 
 export function layTree(root: TreeNode): { boxes: Placed[]; edges: Edge[]; width: number; height: number } {
   const boxes: Placed[] = [];
@@ -24,14 +24,14 @@ export function layTree(root: TreeNode): { boxes: Placed[]; edges: Edge[]; width
   let deepest = 0;
   const lay = (node: TreeNode, level: number, id: string): Placed => {
     deepest = Math.max(deepest, level);
-    const placed: Placed = { node, x: 0, y: level * (BOX.height + BOX.drop), id };
+    const placed: Placed = { node, x: level * (BOX.width + BOX.run), y: 0, id };
     if (node.question !== null && node.yes && node.no) {
       const yes = lay(node.yes, level + 1, `${id}y`);
       const no = lay(node.no, level + 1, `${id}n`);
-      placed.x = (yes.x + no.x) / 2;
+      placed.y = (yes.y + no.y) / 2;
       edges.push({ from: placed, to: yes, yes: true }, { from: placed, to: no, yes: false });
     } else {
-      placed.x = next * (BOX.width + BOX.gap) + BOX.width / 2;
+      placed.y = next * (BOX.height + BOX.gap) + BOX.height / 2;
       next += 1;
     }
     boxes.push(placed);
@@ -41,7 +41,7 @@ export function layTree(root: TreeNode): { boxes: Placed[]; edges: Edge[]; width
   return {
     boxes,
     edges,
-    width: next * (BOX.width + BOX.gap) - BOX.gap,
-    height: (deepest + 1) * (BOX.height + BOX.drop) - BOX.drop,
+    width: (deepest + 1) * (BOX.width + BOX.run) - BOX.run,
+    height: next * (BOX.height + BOX.gap) - BOX.gap,
   };
 }

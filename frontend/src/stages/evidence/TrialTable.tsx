@@ -141,7 +141,7 @@ export function TrialTable({ problem, search, means, ordering, onSort, onError, 
                 }}
               >
                 {trial ? (
-                  <Cells trial={trial} search={search} problem={problem} parameters={parameters} scale={scale} />
+                  <Cells trial={trial} search={search} parameters={parameters} scale={scale} />
                 ) : (
                   <span className="soft">…</span>
                 )}
@@ -167,13 +167,11 @@ export function TrialTable({ problem, search, means, ordering, onSort, onError, 
 function Cells({
   trial,
   search,
-  problem,
   parameters,
   scale,
 }: {
   trial: TrialRow;
   search: Search;
-  problem: Problem;
   parameters: string[];
   scale: ReturnType<typeof scoreScale>;
 }) {
@@ -184,7 +182,7 @@ function Cells({
         {trial.origin === "baseline" ? "base" : trial.number}
       </span>
       <span role="cell">
-        <FoldRing scores={trial.scores} folds={problem.brief.folds} state={trial.state} scale={scale} />
+        <FoldRing scores={trial.scores} folds={search.folds} state={trial.state} scale={scale} />
       </span>
       <span
         role="cell"

@@ -46,7 +46,7 @@ function Body({ trial, close }: { trial: TrialDetail; close: () => void }) {
   const points = usePoints(trial.search_id).data;
   const scale = scoreScale(points?.means ?? [trial.mean], larger);
   const remarks = useTrialRemarks(trial.id);
-  const folds = problemView?.brief.folds ?? trial.fits.length;
+  const folds = Math.max(problemView?.brief.folds ?? 0, trial.scores.length, trial.fits.length);
   return (
     <div className="col" style={{ padding: 18, gap: 16 }}>
       <header className="row">

@@ -19,19 +19,24 @@ export function Controls({ search }: { search: Search }) {
       <div className="row" style={{ flexWrap: "wrap" }}>
         <StateMark state={search.halted ? "failed" : search.state} />
         <h1 data-state={search.state}>
-          Search {search.number}{" "}
+          {search.kind === "search" ? "Search" : "Re-judging"} {search.number}{" "}
           <span className="soft" style={{ fontWeight: 400 }}>
             {search.halted ? "halted" : search.state}
           </span>
         </h1>
         <span className="soft small grow" title={search.strategy_reason}>
-          {search.learner}, {search.strategy} · {duration(search.active_seconds)}
+          {search.kind === "search" ? `${search.learner}, ${search.strategy}` : search.strategy_reason} ·{" "}
+          {duration(search.active_seconds)}
           {live && search.seconds_left !== null && ` · about ${duration(search.seconds_left)} left`}
         </span>
         {live && (
           <>
-            <Button onClick={() => setOpen(open === "by hand" ? null : "by hand")}>Try by hand</Button>
-            <Button onClick={() => setOpen(open === "budget" ? null : "budget")}>Budget</Button>
+            {search.kind === "search" && (
+              <>
+                <Button onClick={() => setOpen(open === "by hand" ? null : "by hand")}>Try by hand</Button>
+                <Button onClick={() => setOpen(open === "budget" ? null : "budget")}>Budget</Button>
+              </>
+            )}
             <Stepper count={search.workers} onCount={(count) => workers.mutate(count)} />
             <Button
               variant="outlined"

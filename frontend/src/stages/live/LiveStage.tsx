@@ -120,7 +120,7 @@ function Watch({ problem, search, inspect }: { problem: Problem; search: Search;
           )}
         </section>
       </div>
-      <NowAndLast search={search} folds={problem.brief.folds} scale={scale} lanes={lanes} inspect={inspect} />
+      <NowAndLast search={search} folds={search.folds} scale={scale} lanes={lanes} inspect={inspect} />
     </div>
   );
 }
