@@ -9,7 +9,7 @@ BIN := .venv/bin
 STATIC := src/pellux/web/static/index.html
 SOURCES := $(shell find frontend/src frontend/index.html frontend/public -type f 2>/dev/null)
 
-.PHONY: demo test setup bench bench-strategies shots dev format types browser clean
+.PHONY: demo test setup bench bench-deciding bench-strategies shots dev format types browser clean
 
 demo: setup
 	$(BIN)/pellux demo
@@ -40,6 +40,9 @@ browser:
 
 bench: setup
 	$(BIN)/python -m benchmarks.run
+
+bench-deciding: setup browser
+	$(BIN)/python -m benchmarks.deciding
 
 bench-strategies: setup
 	$(BIN)/pip install --quiet --constraint constraints.txt --editable '.[bench]'

@@ -22,7 +22,7 @@ Array = NDArray[Any]
 FIRST_LOOK = 30  # rounds after which trials that cannot win are left out
 FAR_BEHIND = 5.0  # standard deviations of the paired difference; so that a wrong omission is next to impossible
 FEWEST, MOST = 100, 500  # rounds
-WORK = 2.5e8  # rows × trials × rounds that are affordable
+WORK = 1.5e8  # rows × trials × rounds that are affordable
 TAIL = 0.025
 
 

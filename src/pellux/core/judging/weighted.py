@@ -105,11 +105,11 @@ def _median_error(truth: Array, predicted: Array, classes: int, weights: Array) 
 # Ranks
 
 
-def _totals(place: Array, places: int, weights: Array) -> Array:
-    """Weights summed by place, shape (places, weightings); `place` gives one a row."""
+def _totals(place: Array, places: int, weights: Array, counted: Array | None = None) -> Array:
+    """Weights summed by place, shape (places, weightings); `place` gives one a row, `counted` which rows matter."""
     from scipy import sparse
 
-    entry = np.ones(len(place), dtype=weights.dtype)
+    entry = np.ones(len(place), dtype=weights.dtype) if counted is None else counted.astype(weights.dtype)
     where = sparse.csc_array((entry, place.astype(np.int32), np.arange(len(place) + 1, dtype=np.int32)), shape=(places, len(place)))
     return np.asarray(where @ weights)
 
@@ -146,14 +146,13 @@ class _Steps:
         key = group * width + rank
         ends = np.arange(1, groups + 1) * width - 1
         steps, place = np.unique(np.r_[key[positive], ends], return_inverse=True)
-        rest = key[~positive]
-        reached = np.searchsorted(steps, rest)
-        level = steps[reached] == rest
-        others = weights[~positive]
+        # Picking the other rows out of the weights would cost more than passing over the positive ones with a zero.
+        reached = np.searchsorted(steps, key)
+        level = (steps[reached] == key) & ~positive
         return _Steps(
             _totals(place[: len(place) - groups], len(steps), weights[positive]),
-            _totals(reached, len(steps), others),
-            _totals(reached[level], len(steps), others[level]) if level.any() else None,
+            _totals(reached, len(steps), weights, ~positive),
+            _totals(reached, len(steps), weights, level) if level.any() else None,
             np.r_[0, np.searchsorted(steps, ends[:-1]) + 1],
         )
 
