@@ -10,9 +10,12 @@ import pytest
 from pellux.cli import COMMANDS
 from pellux.core import errors
 from pellux.core.judging import METRICS
+from pellux.core.judging.selection import RULES
 from pellux.core.strategies import STRATEGIES
 from pellux.learners.catalogue import LEARNERS
 from pellux.service.requests import SettingsRequest
+from pellux.service.side_measures import COSTS
+from pellux.service.takeaway import BY_NAME
 from pellux.service.workspace import EngineHeld
 
 ROOT = Path(__file__).parents[1]
@@ -40,6 +43,15 @@ def test_learners_and_settings_are_documented(key: str) -> None:
 def test_plan_keys_are_documented() -> None:
     for name, field in SettingsRequest.model_fields.items():
         assert f"`plan.{field.alias or name}`" in text("docs/plan.md")
+
+
+def test_rules_and_files_of_a_decision_are_documented() -> None:
+    page = text("docs/decision.md")
+    for name in (*RULES, *COSTS):
+        assert f"`{name}`" in page
+    for name in BY_NAME:
+        stem, _, ending = name.partition(".")
+        assert f"`{name}`" in page or (f"`{stem}." in page and f"`.{ending}`" in page), name
 
 
 def test_error_codes_are_documented() -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import subprocess
 import sys
 import tempfile
+from collections.abc import Callable
 from pathlib import Path
 
 from tests.browser.driving import Page, browser
@@ -72,10 +73,7 @@ def take(page: Page) -> None:
     page.wait_text("[data-inspector]", "Shortlist")
     page.until(lambda: page.text("[data-configuration]").startswith("{"))
     shoot("inspector")
-    page.open("/p/2/decision")
-    page.find("[data-finalist]")
-    page.until(lambda: page.text("[data-configuration]").startswith("{"))
-    shoot("decision")
+    decide(page, shoot)
     page.open("/p/2/space")
     page.find("[data-lane='features']")
     page.type("[aria-label='Space notation']", CONDITIONAL)
@@ -86,6 +84,40 @@ def take(page: Page) -> None:
     page.find("[aria-label='First space']").send_keys("search 1")
     page.find("[data-comparison]")
     shoot("space-conditional")
+
+
+def decide(page: Page, shoot: Callable[[str], None]) -> None:
+    """From finalists to what is taken away."""
+    page.open("/p/2/live")
+    page.press_button("Stop")
+    page.press_button("Stop for good")
+    page.wait_text("[data-figures='live']", "stopped")
+    page.open("/p/2/decision")
+    page.find("[data-honest='done']", 120)
+    page.press_button("Re-judge the best 5")
+    page.find("[data-rejudging]")
+    page.until(lambda: not page.all("[data-rejudging]"), 300)
+    page.wait_text("[aria-label='Fold matrix']", "→")
+    shoot("decision")
+    page.press_button("against the baseline")
+    page.wait_text("[data-threshold-of]", "recall")
+    page.press_button("Best F1")
+    page.press_button("Measure the columns")
+    page.find("[data-importance='done']", 120)
+    shoot("decision-baseline")
+    page.press_button("holdout")
+    page.until(lambda: page._clicked(b for b in page.all("button") if b.text.startswith("Open the holdout")))
+    page.type("[role='dialog'] input", "A. Moss")
+    page.press_button("Open it")
+    page.find("[data-look='done']", 120)
+    page.until(lambda: not page.all("[role='dialog']"))
+    shoot("decision-holdout")
+    page.type("[aria-label='The choice'] input", "A. Moss")
+    page.press_button("Sign this choice")
+    page.press_button("Take it away")
+    page.find("[data-making='no'] [data-file='model.onnx'][data-state='ready']", 120)
+    page.run("document.querySelector('main')?.scrollTo(0, 0); window.scrollTo(0, 0)")
+    shoot("decision-take-away")
 
 
 if __name__ == "__main__":

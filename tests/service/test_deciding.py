@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import json
+import os
 import sqlite3
 import subprocess
 import sys
@@ -15,12 +16,14 @@ from pathlib import Path
 import numpy as np
 import pytest
 import yaml
+from jsonschema import Draft202012Validator
 from sklearn import metrics as reference
 from sqlalchemy.exc import IntegrityError, OperationalError
 
 from pellux.core.errors import Conflict, InvalidPlan
 from pellux.core.judging import standard_error
 from pellux.core.judging.predictions import assemble
+from pellux.engine.aside import Aside, AsideFailed
 from pellux.learners.target import target_array
 from pellux.service import launching, problems, trials
 from pellux.service.analyses import DONE
@@ -48,6 +51,7 @@ from pellux.store.predictions import read_predictions
 from tests.making import imported, mixed_columns, write_csv
 
 pytestmark = pytest.mark.slow
+DOCS = Path(__file__).parents[2] / "docs"
 SPACES = {
     "tree": "depth: 2 .. 9 int\nmin_leaf: 1 .. 40 int log\n",
     "logistic": "C: 1e-3 .. 10 log\n",
@@ -268,6 +272,8 @@ def test_the_holdout_opens_once_unless_one_insists(room: EngineRoom, tmp_path: P
     assert [look.nth for look in openings(room.workspace, problem_id)] == [1, 2]
     made = signed(room, problem_id, best.id)
     assert len(decision_detail(room.workspace, made).record["holdout"]) == 2
+    exported = json.loads(content(room.workspace, made, "record.json")[0])
+    Draft202012Validator(json.loads((DOCS / "decision.schema.json").read_text())).validate(exported)
 
 
 def test_no_holdout_no_opening(room: EngineRoom, tmp_path: Path) -> None:
@@ -293,6 +299,8 @@ def test_a_decision_is_signed_superseded_and_never_edited(room: EngineRoom, tmp_
             raw.execute(statement)
     with pytest.raises((IntegrityError, OperationalError)), room.workspace.database.write() as session:
         session.get_one(Decision, first).reason = "other"
+    exported = json.loads(content(room.workspace, first, "record.json")[0])
+    Draft202012Validator(json.loads((DOCS / "decision.schema.json").read_text())).validate(exported)
     page = content(room.workspace, first, "report.html")[0].decode()
     assert "Ada &lt;script&gt;" in page
     assert "<script" not in page
@@ -441,3 +449,30 @@ def test_a_decision_starts_another_problems_search(room: EngineRoom, tmp_path: P
     again = launching.repeat(room, search_id, ["plan.seed=5"])
     assert room.join(again, 60)
     assert sum(t.origin == "start" for t in trials.trial_page(room.workspace, again).trials) == 1
+
+
+def test_an_analysis_is_taken_up_after_the_engine_died(room: EngineRoom, tmp_path: Path) -> None:
+    problem_id = searched(room, tmp_path, "logistic", trials=2)
+    started = ask_honest_score(room, problem_id)
+    room.analyst.close()  # its process is killed; the row stays as a crash would leave it
+    left = honest_score_view(room.workspace, problem_id)
+    again = EngineRoom(room.workspace)
+    try:
+        again.take_up()
+        assert again.analyst.wait(started.id, 60).state == DONE
+        assert left.state in ("running", DONE)
+    finally:
+        again.close()
+
+
+def test_a_computation_that_raises_or_dies_says_why(room: EngineRoom, tmp_path: Path) -> None:
+    problem_id = searched(room, tmp_path, "logistic", trials=2)
+    best = weighed(room, problem_id).finalists[0].trial
+    room.workspace.folds_file(problem_id).rename(tmp_path / "gone.npy")
+    row = room.analyst.wait(ask_importance(room, best.id).id, 60)
+    assert row.state == "failed"
+    assert "FileNotFoundError" in row.message
+    (tmp_path / "gone.npy").rename(room.workspace.folds_file(problem_id))
+    assert room.analyst.wait(ask_importance(room, best.id).id, 60).state == DONE, "a failed one may be asked for again"
+    with pytest.raises(AsideFailed, match="killed"):
+        Aside(os.abort).result()

@@ -5,6 +5,7 @@ import { count, percent, score } from "../../lib/format";
 import { Plot } from "../../marks/Plot";
 import { pathOf } from "../../marks/plotLayout";
 import { useWidth } from "../../marks/useWidth";
+import { placeOf } from "./thresholds";
 
 type Side = Schemas["PredictionsView"];
 type Cuts = Schemas["CutsView"];
@@ -17,12 +18,6 @@ const precision = (c: Cuts, i: number) => {
   return said ? c.hits[i]! / said : 1;
 };
 const f1 = (c: Cuts, i: number) => (2 * c.hits[i]!) / Math.max(c.hits[i]! + c.false_alarms[i]! + c.positives, 1);
-
-/** The place of a threshold: rows with a probability of at least it are called positive. */
-export const placeOf = (c: Cuts, threshold: number) => {
-  const at = c.threshold.findLastIndex((t) => t === null || t >= threshold);
-  return Math.max(at, 0);
-};
 
 /** Recall against false alarms, precision against recall, calibration; and the threshold, chosen on all of them. */
 export function Curves({ d }: { d: Diagnostics }) {
