@@ -18,12 +18,16 @@ import pytest
 import yaml
 from jsonschema import Draft202012Validator
 from sklearn import metrics as reference
+from sklearn.linear_model import LogisticRegression
+from sklearn.pipeline import Pipeline
 from sqlalchemy.exc import IntegrityError, OperationalError
 
 from pellux.core.errors import Conflict, InvalidPlan
 from pellux.core.judging import standard_error
-from pellux.core.judging.predictions import assemble
+from pellux.core.judging.predictions import assemble, decode, encode
 from pellux.engine.aside import Aside, AsideFailed
+from pellux.learners.onnx_form import onnx_form
+from pellux.learners.preparation import transformer
 from pellux.learners.target import target_array
 from pellux.service import launching, problems, trials
 from pellux.service.analyses import DONE
@@ -31,7 +35,7 @@ from pellux.service.datasets import open_table
 from pellux.service.decisions import DecisionRequest, decide, decision_detail, fingerprint, list_decisions
 from pellux.service.diagnostics import diagnostics
 from pellux.service.engine_room import EngineRoom
-from pellux.service.finalists import FinalistsQuery, finalists
+from pellux.service.finalists import FinalistsQuery, ShortlistRequest, finalists, shortlist
 from pellux.service.judgements import (
     OpeningRequest,
     ask_honest_score,
@@ -476,3 +480,100 @@ def test_a_computation_that_raises_or_dies_says_why(room: EngineRoom, tmp_path: 
     assert room.analyst.wait(ask_importance(room, best.id).id, 60).state == DONE, "a failed one may be asked for again"
     with pytest.raises(AsideFailed, match="killed"):
         Aside(os.abort).result()
+
+
+def test_the_shortlist_by_rule(room: EngineRoom, tmp_path: Path) -> None:
+    problem_id = searched(room, tmp_path, "tree", trials=6)
+
+    def by(rule: str, **query: object) -> set[int]:
+        shortlist(room.workspace, problem_id, ShortlistRequest(by="nothing"))
+        weighing = FinalistsQuery.model_validate(query)
+        count = shortlist(room.workspace, problem_id, ShortlistRequest.model_validate({"by": rule, "weighing": weighing}))
+        listed = {f.trial.id for f in weighed(room, problem_id).finalists if f.trial.shortlisted}
+        assert len(listed) == count
+        return listed
+
+    found = weighed(room, problem_id, beside="log loss")
+    tuned = [f for f in found.finalists if not f.is_baseline]
+    assert by("rules") == {s.trial_id for s in found.suggestions} & {f.trial.id for f in tuned}
+    leader = found.finalists[0].trial
+    assert by("one standard error") == {f.trial.id for f in tuned if f.trial.mean >= leader.mean - leader.error}
+    assert by("front", beside="log loss") == set(found.front) & {f.trial.id for f in tuned}
+    assert by("indistinguishable", region=1.0) == {f.trial.id for f in tuned}
+    assert by("nothing") == set()
+    with pytest.raises(InvalidPlan, match="second measure"):
+        by("front")
+
+
+def test_one_finalist_and_equal_scores(room: EngineRoom, tmp_path: Path) -> None:
+    problem_id = searched(room, tmp_path, "logistic", trials=2)
+    with sqlite3.connect(room.workspace.database.path) as raw:
+        raw.execute("UPDATE trial SET mean = 0.5, error = 0, rank_score = 0.5, scores = '[0.5, 0.5, 0.5, 0.5, 0.5]'")
+    even = weighed(room, problem_id)
+    assert {f.comparison.words for f in even.finalists if f.comparison} == {"practically the same as the leader"}
+    cheapest = min(even.finalists, key=lambda f: f.fit_seconds)
+    assert next(s for s in even.suggestions if s.rule == "one standard error").trial_id == cheapest.trial.id
+    with sqlite3.connect(room.workspace.database.path) as raw:
+        raw.execute("UPDATE trial SET state = 'failed', mean = NULL WHERE origin != 'baseline'")
+    alone = weighed(room, problem_id)
+    assert [f.is_baseline for f in alone.finalists] == [True]
+    assert len({s.trial_id for s in alone.suggestions}) == 1
+    assert room.analyst.wait(ask_honest_score(room, problem_id).id, 60).state == DONE
+    assert diagnostics(room.workspace, alone.finalists[0].trial.id).baseline is None
+
+
+def test_labels_without_probabilities(room: EngineRoom, tmp_path: Path) -> None:
+    """As a learner that only labels would leave them: no curves, and the honest score of a label metric all the same."""
+    problem_id = searched(room, tmp_path, "logistic", trials=2, metric="accuracy")
+    with sqlite3.connect(room.workspace.database.path) as raw:
+        for key, data in raw.execute("SELECT id, data FROM prediction").fetchall():
+            raw.execute("UPDATE prediction SET data = ? WHERE id = ?", (encode(decode(data, 2).argmax(axis=1), "labels"), key))
+    best = weighed(room, problem_id).finalists[0].trial
+    shown = diagnostics(room.workspace, best.id)
+    assert "without probabilities" in shown.trial.missing
+    assert (shown.trial.cuts, shown.trial.labels is None) == (None, False)
+    assert {m.key: m.trial for m in shown.metrics}["ROC AUC"] is None
+    row = room.analyst.wait(ask_honest_score(room, problem_id).id, 60)
+    assert row.result["raw"] == pytest.approx(best.mean, abs=1e-6)
+
+
+def test_two_hundred_classes(room: EngineRoom, tmp_path: Path) -> None:
+    rng = np.random.default_rng(0)
+    codes = np.tile(np.arange(200), 6)
+    columns = {
+        "x": list(codes % 20 + rng.normal(0, 0.2, 1200)),
+        "y": list(codes // 20 + rng.normal(0, 0.2, 1200)),
+        "kind": [f"k{c:03d}" for c in codes],
+    }
+    table = imported(room.workspace, tmp_path, columns, "many.csv")
+    brief = BriefRequest(data=table.hash, target="kind", metric="log loss", folds="2 stratified", holdout=0, seed=1)
+    problem_id = problems.create_problem(room.workspace, brief)
+    plan = SettingsRequest(strategy="random", trials=2, workers=2)
+    search = launching.launch(room, problem_id, SearchRequest(learner="tree", space="depth: 8 .. 12 int", plan=plan))
+    assert room.join(search, 90)
+    best = weighed(room, problem_id, beside="macro F1").finalists[0]
+    assert best.beside is not None
+    shown = diagnostics(room.workspace, best.trial.id)
+    assert shown.trial.labels.confusion is None, "40,000 cells are nobody's table"
+    assert len(shown.trial.labels.classes) == 200
+    assert 0 < len(shown.trial.labels.confused) <= 12
+    assert room.analyst.wait(ask_honest_score(room, problem_id).id, 90).state == DONE
+    page = content(room.workspace, signed(room, problem_id, best.trial.id), "report.html")[0].decode()
+    assert page.count("<tr><td>k") == 200
+
+
+def test_what_has_no_onnx_form_is_refused_in_words() -> None:
+    rng = np.random.default_rng(0)
+    rows = np.column_stack([rng.normal(size=900), rng.integers(0, 90, 900)]).astype(float)
+    target = (rows[:, 0] > 0).astype(int)
+    pooled = Pipeline([("prepare", transformer("filled", 2, (90,))), ("learn", LogisticRegression())]).fit(rows, target)
+    with pytest.raises(Conflict, match="pooled"):
+        onnx_form(pooled, rows, classes=True)
+
+    class Odd(LogisticRegression):
+        def predict_proba(self, given):
+            return np.full((len(given), 2), 0.5)
+
+    wrong = Pipeline([("learn", Odd())]).fit(rows, target)
+    with pytest.raises(Conflict, match="no ONNX form|differ"):
+        onnx_form(wrong, rows, classes=True)

@@ -87,6 +87,19 @@ export const useDiagnostics = (trial: number) =>
     queryFn: () => settled(api.GET("/api/v1/trials/{trial_id}/diagnostics", { params: { path: { trial_id: trial } } })),
   });
 
+export function useShortlist(problem: number) {
+  const client = useQueryClient();
+  return useMutation<Schemas["ShortlistView"], Refusal, Schemas["ShortlistRequest"]>({
+    mutationFn: (body) =>
+      settled(api.PUT("/api/v1/problems/{problem_id}/shortlist", { params: { path: { problem_id: problem } }, body })),
+    onSuccess: () => {
+      void client.invalidateQueries({ queryKey: keys.finalists(problem) });
+      void client.invalidateQueries({ queryKey: ["rows"] });
+      void client.invalidateQueries({ queryKey: ["trial"] });
+    },
+  });
+}
+
 export function useRejudge(problem: number) {
   const client = useQueryClient();
   return useMutation<Schemas["SearchView"], Refusal, Schemas["RejudgeRequest"]>({

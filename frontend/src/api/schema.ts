@@ -552,6 +552,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/problems/{problem_id}/shortlist": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Put trials on the shortlist by rule, or empty it. */
+        put: operations["put_shortlist"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/problems/{problem_id}/rejudgings": {
         parameters: {
             query?: never;
@@ -2161,6 +2178,35 @@ export interface components {
              */
             "memory mb"?: number | null;
         };
+        /**
+         * ShortlistRequest
+         * @description Puts trials on the shortlist by rule; those that stand on it already stay, unless it is to be emptied.
+         */
+        ShortlistRequest: {
+            /**
+             * By
+             * @description What the rules choose; all within one standard error of the leader; all that the comparison gives 5 % or more not to be worse; the trade-off front; or nothing: empty the shortlist.
+             * @enum {string}
+             */
+            by: "rules" | "one standard error" | "indistinguishable" | "front" | "nothing";
+            /**
+             * @default {
+             *       "top": 10,
+             *       "cost": "fit seconds",
+             *       "region": null,
+             *       "beside": null,
+             *       "limit_on": null,
+             *       "limit": null,
+             *       "search": null
+             *     }
+             */
+            weighing?: components["schemas"]["FinalistsQuery"];
+        };
+        /** ShortlistView */
+        ShortlistView: {
+            /** Shortlisted */
+            shortlisted: number;
+        };
         /** SpaceChange */
         SpaceChange: {
             /** Name */
@@ -3685,6 +3731,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FinalistsView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    put_shortlist: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                problem_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShortlistRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShortlistView"];
                 };
             };
             /** @description A problem. */

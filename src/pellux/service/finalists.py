@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Literal
 
 from pydantic import Field
 from sqlalchemy import select
@@ -46,6 +47,7 @@ from pellux.store.models import DataFile, Decision, Search, Trial
 
 MOST = 500
 USUAL_REGION = 0.01
+SURELY = 0.95
 
 
 class FinalistsQuery(Request):
@@ -113,6 +115,45 @@ def finalists(workspace: Workspace, problem_id: int, query: FinalistsQuery) -> F
         front=_front(field, shown, beside, query.beside),
         scored=len(field.trials), admitted=len(admitted),
     )  # fmt: skip
+
+
+class ShortlistRequest(Request):
+    """Puts trials on the shortlist by rule; those that stand on it already stay, unless it is to be emptied."""
+
+    by: Literal["rules", "one standard error", "indistinguishable", "front", "nothing"] = Field(
+        description="What the rules choose; all within one standard error of the leader; all that the comparison gives 5 % or more "
+        "not to be worse; the trade-off front; or nothing: empty the shortlist."
+    )
+    weighing: FinalistsQuery = FinalistsQuery()
+
+
+def shortlist(workspace: Workspace, problem_id: int, request: ShortlistRequest) -> int:
+    """Shortlist by rule among the admitted trials; returns how many stand on the list then."""
+    found = finalists(workspace, problem_id, request.weighing.model_copy(update={"top": MOST}))
+    chosen = _by_rule(found, request.by)
+    with workspace.database.write() as session:
+        trials = list(session.scalars(select(Trial).join(Search).where(in_searches_of(problem_id))))
+        for trial in trials:
+            trial.shortlisted = request.by != "nothing" and (trial.shortlisted or trial.id in chosen)
+        return sum(trial.shortlisted for trial in trials)
+
+
+def _by_rule(found: FinalistsView, by: str) -> set[int]:
+    admitted = [f for f in found.finalists if f.admitted and not f.is_baseline]
+    leader = next((f for f in found.finalists if f.trial.id == found.leader), None)
+    if leader is None or by == "nothing":
+        return set()
+    if by == "rules":
+        named = {s.trial_id for s in found.suggestions}
+        return {f.trial.id for f in admitted if f.trial.id in named}
+    if by == "front":
+        if not found.front:
+            raise InvalidPlan("There is no front without a second measure (beside).", at="weighing.beside")
+        return {f.trial.id for f in admitted if f.trial.id in found.front}
+    if by == "one standard error":
+        reach = leader.trial.error or 0.0
+        return {f.trial.id for f in admitted if abs(f.trial.mean - leader.trial.mean) <= reach}  # type: ignore[operator]
+    return {f.trial.id for f in admitted if f.comparison is None or f.comparison.worse < SURELY}
 
 
 def check_query(brief: Brief, query: FinalistsQuery) -> None:

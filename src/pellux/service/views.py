@@ -417,6 +417,10 @@ class FinalistsView(View):
     admitted: int
 
 
+class ShortlistView(View):
+    shortlisted: int
+
+
 class AnalysisView(View):
     id: int
     kind: str

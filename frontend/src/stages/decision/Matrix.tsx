@@ -1,5 +1,7 @@
 import Button from "@mui/material/Button";
 import { useMemo } from "react";
+import type { Schemas } from "../../api/client";
+import { useShortlist, weighingQuery } from "../../api/judging";
 import { usePlace } from "../../app/place";
 import { plural } from "../../lib/format";
 import type { BenchProps } from "./DecisionStage";
@@ -8,10 +10,20 @@ import { Limit, Region } from "./Knobs";
 import { Rejudge } from "./Rejudge";
 import { useWeighing } from "./useWeighing";
 
+type By = Schemas["ShortlistRequest"]["by"];
+const BY: [By, string][] = [
+  ["rules", "add what the rules choose"],
+  ["one standard error", "add all within one standard error"],
+  ["indistinguishable", "add all not surely worse than the leader"],
+  ["front", "add the trade-off front"],
+  ["nothing", "empty it"],
+];
+
 /** Finalists fold by fold, with what they are weighed by. */
 export function Matrix({ problem, found, chosen, pick }: BenchProps) {
   const { weighing, set } = useWeighing();
   const { trial: inspected, inspect } = usePlace();
+  const shortlist = useShortlist(problem.id);
   const shortlisted = useMemo(() => found.finalists.filter((f) => f.trial.shortlisted), [found]);
   const more = found.scored > weighing.top && weighing.top < 500;
   return (
@@ -22,9 +34,22 @@ export function Matrix({ problem, found, chosen, pick }: BenchProps) {
         <span className="grow" />
         <span className="soft">
           {plural(found.scored, "scored trial")}
-          {shortlisted.length > 0 && ` · ${shortlisted.length} shortlisted`}
           {found.admitted < found.scored && ` · ${found.admitted} keep the limit`}
         </span>
+        <select
+          aria-label="Shortlist by rule"
+          value=""
+          onChange={(e) => shortlist.mutate({ by: e.target.value as By, weighing: weighingQuery(weighing) })}
+        >
+          <option value="" disabled>
+            ◆ {shortlisted.length} shortlisted
+          </option>
+          {BY.map(([by, words]) => (
+            <option key={by} value={by} disabled={by === "front" && weighing.beside === null}>
+              {words}
+            </option>
+          ))}
+        </select>
         {more && (
           <Button size="small" onClick={() => set({ top: Math.min(weighing.top < 50 ? 50 : 500, 500) })}>
             Show more

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pellux.service import diagnostics, finalists, judgements, rejudging, searches
-from pellux.service.finalists import FinalistsQuery
+from pellux.service.finalists import FinalistsQuery, ShortlistRequest
 from pellux.service.judgements import OpeningRequest
 from pellux.service.rejudging import RejudgeRequest
 from pellux.service.views import (
@@ -13,6 +13,7 @@ from pellux.service.views import (
     HonestScoreView,
     ImportanceView,
     SearchView,
+    ShortlistView,
     TreeView,
 )
 from pellux.web.api import Api
@@ -24,6 +25,11 @@ def add(api: Api) -> None:
     def get_finalists(problem_id: int, query: FinalistsQuery) -> FinalistsView:
         """The best trials of all searches, the shortlist and the baselines, compared, with what the rules say."""
         return finalists.finalists(bench().room.workspace, problem_id, query)
+
+    @api.operation("PUT", "/problems/<int:problem_id>/shortlist", body=ShortlistRequest, returns=ShortlistView)
+    def put_shortlist(problem_id: int, body: ShortlistRequest) -> ShortlistView:
+        """Put trials on the shortlist by rule, or empty it."""
+        return ShortlistView(shortlisted=finalists.shortlist(bench().room.workspace, problem_id, body))
 
     @api.operation("POST", "/problems/<int:problem_id>/rejudgings", body=RejudgeRequest, returns=SearchView, status=201)
     def post_rejudging(problem_id: int, body: RejudgeRequest) -> SearchView:
