@@ -121,8 +121,9 @@ def screen() -> list[str]:
     from tests.browser.driving import browser
 
     from benchmarks.scenes import InstantRunner, warm_arrivals
+    from pellux.service.contest import FinalistsQuery
     from pellux.service.engine_room import EngineRoom
-    from pellux.service.finalists import FinalistsQuery, finalists
+    from pellux.service.finalists import finalists
     from pellux.service.launching import launch
     from pellux.service.requests import SearchRequest, SettingsRequest
     from pellux.service.workspace import Workspace

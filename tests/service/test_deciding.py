@@ -31,11 +31,12 @@ from pellux.learners.preparation import transformer
 from pellux.learners.target import target_array
 from pellux.service import launching, problems, trials
 from pellux.service.analyses import DONE
+from pellux.service.contest import FinalistsQuery
 from pellux.service.datasets import open_table
 from pellux.service.decisions import DecisionRequest, decide, decision_detail, fingerprint, list_decisions
 from pellux.service.diagnostics import diagnostics
 from pellux.service.engine_room import EngineRoom
-from pellux.service.finalists import FinalistsQuery, ShortlistRequest, finalists, shortlist
+from pellux.service.finalists import finalists
 from pellux.service.judgements import (
     OpeningRequest,
     ask_honest_score,
@@ -48,6 +49,7 @@ from pellux.service.judgements import (
 from pellux.service.rejudging import RejudgeRequest, rejudge
 from pellux.service.requests import BriefRequest, SearchRequest, SettingsRequest
 from pellux.service.searches import list_searches, search_view, try_configuration
+from pellux.service.shortlisting import ShortlistRequest, shortlist
 from pellux.service.takeaway import BY_NAME, content, write_all
 from pellux.service.workspace import Workspace
 from pellux.store.models import Decision, Trial

@@ -19,9 +19,10 @@ from pellux.learners.catalogue import learner
 from pellux.learners.fitting import fit_fold
 from pellux.learners.fold_data import FoldData
 from pellux.service import launching, problems, searches, trials
+from pellux.service.contest import FinalistsQuery
 from pellux.service.datasets import open_table
 from pellux.service.engine_room import EngineRoom
-from pellux.service.finalists import FinalistsQuery, finalists
+from pellux.service.finalists import finalists
 from pellux.service.requests import BriefRequest, SearchRequest, SettingsRequest
 from pellux.store.models import Ledger
 from tests.making import imported, mixed_columns

@@ -11,14 +11,15 @@ import click
 from pellux.cli import options
 from pellux.core.errors import InvalidPlan, WorkspaceError
 from pellux.core.judging.selection import BY_HAND, HIGHEST_MEAN, RULES
+from pellux.service.contest import FinalistsQuery
+from pellux.service.decision_views import FinalistsView
 from pellux.service.decisions import DecisionRequest, decide, decision_detail
 from pellux.service.engine_room import EngineRoom
-from pellux.service.finalists import FinalistsQuery, finalists
+from pellux.service.finalists import finalists
 from pellux.service.judgements import OpeningRequest, ask_honest_score, honest_score_view, open_holdout, openings
 from pellux.service.searches import get_search
 from pellux.service.side_measures import COSTS, FIT_SECONDS
 from pellux.service.takeaway import write_all
-from pellux.service.views import FinalistsView
 from pellux.service.workspace import Workspace
 
 

@@ -16,14 +16,15 @@ from pellux.core.judging import Brief
 from pellux.core.judging.selection import BY_HAND, RULES
 from pellux.service.analyses import DONE, newest_analysis
 from pellux.service.analysis_kinds import HOLDOUT_LOOK, HONEST, MODEL
+from pellux.service.contest import FinalistsQuery, gather
+from pellux.service.decision_views import DecisionDetail, DecisionView
 from pellux.service.engine_room import EngineRoom
-from pellux.service.finalists import FinalistsQuery, finalists, gather
+from pellux.service.finalists import finalists
 from pellux.service.lookups import get_trial, learner_of
 from pellux.service.problems import get_problem, in_searches_of
 from pellux.service.rejudging import check_belongs
 from pellux.service.requests import Request
 from pellux.service.takeaway import files_of
-from pellux.service.views import DecisionDetail, DecisionView
 from pellux.service.workspace import Workspace
 from pellux.store import recording
 from pellux.store.models import Analysis, Decision, Problem, Search, Trial

@@ -15,11 +15,7 @@ from pellux.core.judging.predictions import assemble
 from pellux.core.judging.weighted import weighted_scores
 from pellux.learners.whole_fit import Ground
 from pellux.service.analysis_kinds import ground_of
-from pellux.service.lookups import get_trial, learner_of
-from pellux.service.problems import get_problem, in_searches_of
-from pellux.service.rejudging import check_belongs
-from pellux.service.side_measures import side_scores
-from pellux.service.views import (
+from pellux.service.decision_views import (
     CalibrationView,
     ClassView,
     ConfusedView,
@@ -30,6 +26,10 @@ from pellux.service.views import (
     PredictionsView,
     ResidualsView,
 )
+from pellux.service.lookups import get_trial, learner_of
+from pellux.service.problems import get_problem, in_searches_of
+from pellux.service.rejudging import check_belongs
+from pellux.service.side_measures import side_scores
 from pellux.service.workspace import Workspace
 from pellux.store.models import Search, Trial
 from pellux.store.predictions import read_predictions

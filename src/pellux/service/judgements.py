@@ -10,6 +10,7 @@ from sqlalchemy import select
 from pellux.core.errors import Conflict
 from pellux.service.analyses import DONE, RUNNING, newest_analysis
 from pellux.service.analysis_kinds import HOLDOUT_LOOK, HONEST, IMPORTANCE, TREE
+from pellux.service.decision_views import HoldoutView, HonestScoreView, ImportanceView, TreeView
 from pellux.service.decisions import holdout_looks, honest_request
 from pellux.service.diagnostics import baseline_for
 from pellux.service.engine_room import EngineRoom
@@ -17,7 +18,6 @@ from pellux.service.lookups import get_trial, learner_of
 from pellux.service.problems import get_problem, in_searches_of
 from pellux.service.rejudging import check_belongs
 from pellux.service.requests import Request
-from pellux.service.views import HoldoutView, HonestScoreView, ImportanceView, TreeView
 from pellux.service.workspace import Workspace
 from pellux.store.models import Analysis, Search, Trial
 

@@ -18,10 +18,10 @@ from pellux.learners.training_script import Origin, training_script
 from pellux.service.analyses import DONE, newest_analysis
 from pellux.service.analysis_kinds import MODEL, ground_of
 from pellux.service.configurations import configuration_text
+from pellux.service.decision_views import TakeawayFile
 from pellux.service.problems import in_searches_of
 from pellux.service.report.page import report
 from pellux.service.trials import export
-from pellux.service.views import TakeawayFile
 from pellux.service.workspace import Workspace
 from pellux.store.models import Analysis, Decision, Search
 

@@ -14,12 +14,13 @@ from pellux import __version__
 from pellux.learners.catalogue import learner
 from pellux.service.analyses import DONE, newest_analysis
 from pellux.service.analysis_kinds import IMPORTANCE
+from pellux.service.contest import FinalistsQuery
+from pellux.service.decision_views import DiagnosticsView, Finalist, FinalistsView
 from pellux.service.diagnostics import diagnostics
-from pellux.service.finalists import FinalistsQuery, finalists
+from pellux.service.finalists import finalists
 from pellux.service.problems import in_searches_of, problem_view
 from pellux.service.report import charts
 from pellux.service.report.charts import HONEY, SPRUCE, Line
-from pellux.service.views import DiagnosticsView, Finalist, FinalistsView
 from pellux.service.workspace import Workspace
 from pellux.store.models import Decision, Search, Trial
 

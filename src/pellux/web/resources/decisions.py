@@ -6,9 +6,9 @@ from flask import Response
 from pydantic import Field
 
 from pellux.service import decisions, takeaway
+from pellux.service.decision_views import DecisionDetail, DecisionView
 from pellux.service.decisions import DecisionRequest
 from pellux.service.requests import Request
-from pellux.service.views import DecisionDetail, DecisionView
 from pellux.web.api import Api
 from pellux.web.context import bench
 

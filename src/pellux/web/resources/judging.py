@@ -2,20 +2,21 @@
 
 from __future__ import annotations
 
-from pellux.service import diagnostics, finalists, judgements, rejudging, searches
-from pellux.service.finalists import FinalistsQuery, ShortlistRequest
-from pellux.service.judgements import OpeningRequest
-from pellux.service.rejudging import RejudgeRequest
-from pellux.service.views import (
+from pellux.service import diagnostics, finalists, judgements, rejudging, searches, shortlisting
+from pellux.service.contest import FinalistsQuery
+from pellux.service.decision_views import (
     DiagnosticsView,
     FinalistsView,
     HoldoutView,
     HonestScoreView,
     ImportanceView,
-    SearchView,
     ShortlistView,
     TreeView,
 )
+from pellux.service.judgements import OpeningRequest
+from pellux.service.rejudging import RejudgeRequest
+from pellux.service.shortlisting import ShortlistRequest
+from pellux.service.views import SearchView
 from pellux.web.api import Api
 from pellux.web.context import bench
 
@@ -29,7 +30,7 @@ def add(api: Api) -> None:
     @api.operation("PUT", "/problems/<int:problem_id>/shortlist", body=ShortlistRequest, returns=ShortlistView)
     def put_shortlist(problem_id: int, body: ShortlistRequest) -> ShortlistView:
         """Put trials on the shortlist by rule, or empty it."""
-        return ShortlistView(shortlisted=finalists.shortlist(bench().room.workspace, problem_id, body))
+        return ShortlistView(shortlisted=shortlisting.shortlist(bench().room.workspace, problem_id, body))
 
     @api.operation("POST", "/problems/<int:problem_id>/rejudgings", body=RejudgeRequest, returns=SearchView, status=201)
     def post_rejudging(problem_id: int, body: RejudgeRequest) -> SearchView:
