@@ -61,7 +61,7 @@ def measure(folder: Path, key: str, space: str, brief_: dict[str, Any]) -> tuple
     workspace = Workspace(folder)
     problem = warm_arrivals(workspace, **brief_)
     room = EngineRoom(workspace)
-    plan = SettingsRequest(trials=TRIALS, workers=2, seed=5)
+    plan = SettingsRequest(strategy="random", trials=TRIALS, workers=2, seed=5)
     search = launch(room, problem, SearchRequest(learner=key, space=space, plan=plan))
     room.join(search)
     fits = lanes(workspace, search).fits

@@ -42,7 +42,7 @@ window.counting_ = true; requestAnimationFrame(step); done();
 
 def search_of(room: EngineRoom, problem: int, trials: int, workers: int = 64) -> tuple[int, float]:
     """Run a search whose fits cost nothing; its id and the fits a second."""
-    plan = SettingsRequest(trials=trials, workers=workers, seed=trials)
+    plan = SettingsRequest(strategy="random", trials=trials, workers=workers, seed=trials)
     begun = time.perf_counter()
     search = launch(room, problem, SearchRequest(learner="boosting", space=SPACE, plan=plan))
     room.join(search)
@@ -52,7 +52,7 @@ def search_of(room: EngineRoom, problem: int, trials: int, workers: int = 64) ->
 def reports(page: Page, room: EngineRoom, problem: int) -> str:
     """Fits through coordinator, store and stream while the page watches; every fit is two reports."""
     found: list[Any] = []
-    plan = SettingsRequest(trials=2000, workers=64, seed=3)
+    plan = SettingsRequest(strategy="random", trials=2000, workers=64, seed=3)
     search = launch(room, problem, SearchRequest(learner="boosting", space=SPACE, plan=plan))
     page.open(f"/p/{problem}/live?search={search}")
     begun, before = time.perf_counter(), search_view(room, search).fits.run

@@ -38,7 +38,7 @@ def main() -> None:
 
 def take(page: Page) -> None:
     def shoot(name: str) -> None:
-        page.run("return document.fonts.ready")
+        page.run("document.querySelector('main')?.scrollTo(0, 0); window.scrollTo(0, 0); return document.fonts.ready")
         page.shoot(FOLDER / f"{name}.png")
 
     page.open("/p/2/live")
@@ -116,7 +116,6 @@ def decide(page: Page, shoot: Callable[[str], None]) -> None:
     page.press_button("Sign this choice")
     page.press_button("Take it away")
     page.find("[data-making='no'] [data-file='model.onnx'][data-state='ready']", 120)
-    page.run("document.querySelector('main')?.scrollTo(0, 0); window.scrollTo(0, 0)")
     shoot("decision-take-away")
 
 

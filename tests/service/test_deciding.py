@@ -62,7 +62,6 @@ SPACES = {
     "tree": "depth: 2 .. 9 int\nmin_leaf: 1 .. 40 int log\n",
     "logistic": "C: 1e-3 .. 10 log\n",
     "boosting": "rounds: 10 .. 30 int\nleaves: 3 .. 12 int\n",
-    "ridge": "alpha: 1e-3 .. 100 log\n",
     "forest": "trees: 10 .. 20 int\ndepth: 2 .. 8 int\n",
 }
 
@@ -358,11 +357,9 @@ def test_trials_without_predictions_are_counted_and_explained(room: EngineRoom, 
 @pytest.mark.parametrize(
     ("key", "brief"),
     [
-        ("tree", {}),
         ("boosting", {"metric": "log loss"}),
         ("forest", {"metric": "balanced accuracy", "holdout": 0}),
         ("logistic", {"target": "kind", "metric": "ROC AUC", "folds": 3, "ignore": ["amount"]}),
-        ("ridge", {"target": "amount", "metric": "RMSE", "ignore": ["label"]}),
         ("boosting", {"target": "amount", "metric": "R2", "ignore": ["label"]}),
     ],
 )

@@ -64,6 +64,7 @@ export function Limit({ found }: { found: Finalists }) {
       <span className="soft">Only with</span>
       <select
         aria-label="Measure with a limit"
+        style={{ maxWidth: 150 }}
         value={draft ?? ""}
         onChange={(e) => {
           setDraft(e.target.value || null);

@@ -38,6 +38,7 @@ export function Matrix({ problem, found, chosen, pick }: BenchProps) {
         </span>
         <select
           aria-label="Shortlist by rule"
+          style={{ width: 122 }}
           value=""
           onChange={(e) => shortlist.mutate({ by: e.target.value as By, weighing: weighingQuery(weighing) })}
         >
