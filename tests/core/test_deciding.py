@@ -11,6 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy import stats
 from sklearn import metrics as reference
+from sklearn.calibration import calibration_curve
 
 from pellux.core.errors import Conflict, InvalidPlan
 from pellux.core.judging import BINARY, METRICS, MULTICLASS, REGRESSION
@@ -193,7 +194,10 @@ def test_curves_and_tables_agree_with_the_reference() -> None:
 def test_calibration_bins_hold_all_rows_once() -> None:
     rng = np.random.default_rng(3)
     score = rng.random(2000)
-    bins = calibration(rng.random(2000) < score, score)
+    came = rng.random(2000) < score
+    bins = calibration(came, score)
+    expected = calibration_curve(came, score, n_bins=10, strategy="quantile")
+    assert np.array([(b.came, b.said) for b in bins]) == pytest.approx(np.column_stack(expected))
     assert sum(b.rows for b in bins) == 2000
     assert all(abs(b.said - b.came) < 0.1 for b in bins)
     assert [b.rows for b in calibration(np.array([0, 1, 1]), np.array([0.5, 0.5, 0.5]))] == [3]
@@ -220,6 +224,24 @@ def test_the_honest_score_takes_the_luck_out() -> None:
     assert np.mean(raw) > 0.05
     assert abs(np.mean(honest)) < np.mean(raw) / 4
     assert inside >= 26
+
+
+def test_the_honest_score_is_that_of_plain_loops() -> None:
+    """The paper's algorithm once more, row list by row list, with draws of its own."""
+    rng = np.random.default_rng(8)
+    truth, said, fold = luck_of_equals(rng, 150, 12)
+    ours = honest_score(METRICS["accuracy"], truth, fold, 2, lambda chosen: (said[i] for i in chosen), 12, rng)
+    judged = []
+    for _ in range(400):
+        drawn = [rng.choice(np.flatnonzero(fold == k), 30) for k in range(5)]
+        left = [np.setdiff1d(np.flatnonzero(fold == k), rows) for k, rows in enumerate(drawn)]
+
+        def mean(p: np.ndarray, parts: list[np.ndarray]) -> float:
+            return float(np.mean([reference.accuracy_score(truth[rows], p[rows]) for rows in parts]))
+
+        judged.append(mean(said[int(np.argmax([mean(p, drawn) for p in said]))], left))
+    assert ours.score == pytest.approx(np.mean(judged), abs=0.012)
+    assert (ours.low, ours.high) == pytest.approx(np.quantile(judged, (0.025, 0.975)), abs=0.03)
 
 
 def test_the_honest_score_of_one_trial_is_its_own_and_a_clear_winner_keeps_its_lead() -> None:

@@ -186,6 +186,8 @@ def test_rejudging_uses_fresh_folds_and_ranks_nothing(decided: tuple[EngineRoom,
     assert (after.best, after.trials, after.spark) == (before.best, before.trials, before.spark)
     with pytest.raises(Conflict, match="finalists and nothing else"):
         try_configuration(room, search_id, {"depth": 3})
+    with pytest.raises(Conflict, match="no plan to repeat"):
+        launching.repeat(room, search_id, [])
     with pytest.raises(InvalidPlan, match="fits"):
         rejudge(room, problem_id, RejudgeRequest(trials=list(found), repeats=50).model_copy(update={"repeats": 5000}))
 
@@ -466,6 +468,19 @@ def test_an_analysis_is_taken_up_after_the_engine_died(room: EngineRoom, tmp_pat
         assert left.state in ("running", DONE)
     finally:
         again.close()
+
+
+def test_a_decision_whose_model_was_never_fitted_gets_it_at_the_next_start(room: EngineRoom, tmp_path: Path) -> None:
+    problem_id = searched(room, tmp_path, "logistic", trials=2)
+    made = signed(room, problem_id, weighed(room, problem_id).finalists[0].trial.id)
+    with sqlite3.connect(room.workspace.database.path) as raw:
+        raw.execute("DELETE FROM analysis WHERE kind = 'model'")
+    assert (
+        "when Pellux is started" in next(f for f in decision_detail(room.workspace, made).files if f.name == "model.onnx").message
+    )
+    room.take_up()
+    room.analyst.finish(60)
+    assert {f.state for f in decision_detail(room.workspace, made).files} == {"ready"}
 
 
 def test_a_computation_that_raises_or_dies_says_why(room: EngineRoom, tmp_path: Path) -> None:

@@ -107,7 +107,7 @@ function useDestinations(): Destination[] {
           to: `/p/${problem}/${s}`,
         }));
   const own = searches.map((s) => ({
-    label: `Search ${s.number}: ${s.learner}, ${s.strategy}`,
+    label: s.kind === "search" ? `Search ${s.number}: ${s.learner}, ${s.strategy}` : `Re-judging ${s.number}`,
     note: s.state,
     to: `/p/${problem}/live?search=${s.id}`,
   }));

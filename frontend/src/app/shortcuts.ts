@@ -9,6 +9,7 @@ export const SHORTCUTS: [string, string][] = [
   ["j  k", "Next or previous trial"],
   ["Enter", "Inspect the trial"],
   ["s", "Put the trial on the shortlist, or take it off"],
+  ["b", "Compare the chosen finalist with the baseline (on Decision)"],
   ["p", "Pause or resume the search"],
   ["n", "New search: to the space"],
   ["/", "Filter the trials"],

@@ -13,7 +13,7 @@ from pellux.cli import options
 from pellux.service.launching import default_workers, versions
 from pellux.service.workspace import EngineHeld, Workspace
 
-OPTIONAL = {"lightgbm": "LightGBM", "xgboost": "XGBoost", "distributed": "cluster runner", "onnx": "ONNX export"}
+OPTIONAL = {"lightgbm": "LightGBM", "xgboost": "XGBoost", "distributed": "cluster runner", "skl2onnx": "ONNX export"}
 
 
 @click.command("doctor", short_help="Show versions, cores, workspace and optional parts.")

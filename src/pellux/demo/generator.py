@@ -8,9 +8,8 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+import scipy
 from numpy.random import Generator
-from scipy.optimize import brentq
-from scipy.special import expit
 
 FOLDER = Path(__file__).parent / "data"
 SEED = 20260
@@ -89,8 +88,8 @@ def warm_arrivals(seed: int = SEED, rows: int = 6000) -> dict[str, np.ndarray[An
 
 def _chance(risk: np.ndarray[Any, Any], share: float) -> np.ndarray[Any, Any]:
     """Logistic probabilities whose mean is `share`."""
-    shift = brentq(lambda b: float(np.mean(expit(risk + b)) - share), -60, 60)
-    return np.asarray(expit(risk + shift))
+    shift = scipy.optimize.brentq(lambda b: float(np.mean(scipy.special.expit(risk + b)) - share), -60, 60)
+    return np.asarray(scipy.special.expit(risk + shift))
 
 
 def energy_per_trip(seed: int = SEED, rows: int = 4000) -> dict[str, np.ndarray[Any, Any]]:

@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+from sqlalchemy import select
 
 from pellux.core.errors import Conflict
 from pellux.core.judging import Brief
@@ -43,9 +44,9 @@ def _chosen(workspace: Workspace, trial_id: int) -> tuple[str, dict[str, Any], T
 
 def _honest(workspace: Workspace, problem_id: int, request: Mapping[str, Any]) -> Job:
     with workspace.database.read() as session:
-        rows = session.query(Trial.id, Trial.search_id, Trial.number).filter(Trial.id.in_(request["trials"])).order_by(Trial.id)
-        keys = [(search, number) for _, search, number in rows]
-        ids = [trial for trial, _, _ in rows]
+        wanted = select(Trial.id, Trial.search_id, Trial.number).where(Trial.id.in_(request["trials"])).order_by(Trial.id)
+        found = session.execute(wanted).all()
+    keys, ids = [(search, number) for _, search, number in found], [trial for trial, _, _ in found]
     return Job(compute_honest, (workspace.database.path, ground_of(workspace, problem_id), keys, ids))
 
 

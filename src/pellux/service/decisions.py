@@ -30,6 +30,7 @@ from pellux.store import recording
 from pellux.store.models import Analysis, Decision, Problem, Search, Trial
 
 FORMAT = 1
+MOST_HONEST = 2000  # trials beyond them never win a draw
 
 
 class DecisionRequest(Request):
@@ -79,11 +80,12 @@ def _record(workspace: Workspace, problem: Problem, trial: Trial, request: Decis
     """All that a choice rests on, as plain JSON; docs/decision.md tells what each key is."""
     brief = Brief.from_json(problem.brief)
     weighed = finalists(workspace, problem.id, request.weighing)
-    honest = newest_analysis(workspace, problem.id, HONEST, honest_request(workspace, problem.id))
+    honest = newest_analysis(workspace, problem.id, HONEST, state=DONE)
     with workspace.database.read() as session:
         search = session.get_one(Search, trial.search_id)
         key, field = learner_of(session, trial), gather(session, problem.id)
         again = field.again.get(trial.id)
+        judged_in = session.get_one(Search, again.search).number if again else None
     looks = holdout_looks(workspace, problem.id)
     costs = field.costs.get(trial.id)
     return json.loads(json.dumps({  # type: ignore[no-any-return]
@@ -101,7 +103,7 @@ def _record(workspace: Workspace, problem: Problem, trial: Trial, request: Decis
             "fit_seconds": costs.fit_seconds if costs else None, "model_bytes": costs.model_bytes if costs else None,
             "seen": trial.seen, "pending": trial.pending, "search_seed": search.plan.get("seed"), "model_seed": brief.seed,
         },
-        "rejudged": {"search": again.search, "scores": again.scores} if again else None,
+        "rejudged": {"search": judged_in, "scores": again.scores} if again else None,
         "comparisons": {
             "leader": weighed.leader, "region": weighed.region,
             "against_leader": [
@@ -109,17 +111,17 @@ def _record(workspace: Workspace, problem: Problem, trial: Trial, request: Decis
                 for f in weighed.finalists if f.comparison is not None
             ],
         },
-        "honest_score": honest.result if honest is not None and honest.state == DONE else None,
+        "honest_score": honest.result if honest is not None else None,
         "holdout": [look.request | {"result": look.result} for look in looks if look.state == DONE],
         "versions": search.versions,
     }))  # fmt: skip
 
 
 def honest_request(workspace: Workspace, problem_id: int) -> dict[str, Any]:
-    """What the honest score of a problem is asked for: all of its scored trials."""
+    """What the honest score of a problem is asked for: its scored trials, the best 2,000 where there are more."""
     with workspace.database.read() as session:
-        scored = select(Trial.id).join(Search).where(in_searches_of(problem_id), Trial.state == "scored").order_by(Trial.id)
-        return {"trials": list(session.scalars(scored))}
+        scored = select(Trial.id).join(Search).where(in_searches_of(problem_id), Trial.state == "scored")
+        return {"trials": sorted(session.scalars(scored.order_by(Trial.rank_score.desc(), Trial.id).limit(MOST_HONEST)))}
 
 
 def holdout_looks(workspace: Workspace, problem_id: int) -> list[Analysis]:

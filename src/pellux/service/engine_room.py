@@ -23,8 +23,8 @@ from pellux.engine.runners import Runner
 from pellux.engine.runners.local import LocalRunner
 from pellux.engine.worker import Assignment
 from pellux.learners.catalogue import learner
-from pellux.service.analyses import Analyst
-from pellux.service.analysis_kinds import KINDS
+from pellux.service.analyses import Analyst, newest_analysis
+from pellux.service.analysis_kinds import KINDS, MODEL
 from pellux.service.prior_knowledge import observations, starts
 from pellux.service.recorder import SearchRecorder
 from pellux.service.requests import SettingsRequest
@@ -47,11 +47,21 @@ class EngineRoom:
     def take_up(self) -> list[int]:
         """Go on with every search and analysis that was running when the last engine ended, however it ended."""
         self.analyst.take_up()
+        self._fit_missing_models()
         with self.workspace.database.read() as session:
             running = list(session.scalars(select(models.Search.id).where(models.Search.state == SearchState.RUNNING.value)))
         for search_id in running:
             self.start(search_id)
         return running
+
+    def _fit_missing_models(self) -> None:
+        """A decision that was signed just before the engine died still gets its model."""
+        with self.workspace.database.read() as session:
+            signed = session.execute(select(models.Decision.id, models.Decision.problem_id, models.Decision.trial_id)).all()
+        for decision, problem, trial in signed:
+            asked = {"trial": trial, "decision": decision}
+            if newest_analysis(self.workspace, problem, MODEL, asked) is None:
+                self.analyst.ask(problem, MODEL, asked)
 
     def start(self, search_id: int) -> None:
         with self._lock:
@@ -125,7 +135,10 @@ class EngineRoom:
         coordinator = Coordinator(
             limits=limits, baseline=None, trials=trials, active_seconds=search.active_seconds, state=SearchState(search.state)
         )
-        recorder = SearchRecorder(self.workspace, search.id, problem.id, brief.judged_by, problem.frozen)
+        # Nothing is computed from what finalists predict on fresh folds; it is not kept.
+        recorder = SearchRecorder(
+            self.workspace, search.id, problem.id, brief.judged_by, problem.frozen, keep_predictions=False
+        )  # fmt: skip
         runner = self._make_runner(self._assignment(search, brief, folds))
         return Driver(coordinator, runner, recorder, NoProposals(), self.workspace.clock)
 

@@ -13,7 +13,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from pellux import __version__
-from pellux.core.errors import InvalidPlan
+from pellux.core.errors import Conflict, InvalidPlan
 from pellux.core.judging import Brief
 from pellux.core.space import Counting, Space, Value, parse, write
 from pellux.core.strategies import AUTOMATIC, Pick, pick, strategy
@@ -130,6 +130,8 @@ def repeat(room: EngineRoom, search_id: int, overrides: Sequence[str]) -> int:
     """Launch a kept search's plan once more, with some of its values changed for this launch."""
     with room.workspace.database.read() as session:
         search = session.get_one(Search, search_id)
+        if search.kind != "search":
+            raise Conflict("A re-judging has no plan to repeat; re-judge again from the Decision screen.")
         found: dict[str, Any] = {"learner": search.learner, "space": search.space, "plan": dict(search.plan)}
         problem_id = search.problem_id
     for override in overrides:

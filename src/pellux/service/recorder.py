@@ -33,12 +33,15 @@ class _Batch:
 class SearchRecorder:
     """The engine's recorder for one search."""
 
-    def __init__(self, workspace: Workspace, search_id: int, problem_id: int, metric: Metric, frozen: bool) -> None:
+    def __init__(
+        self, workspace: Workspace, search_id: int, problem_id: int, metric: Metric, frozen: bool, *, keep_predictions: bool = True
+    ) -> None:
         self._workspace = workspace
         self._search_id = search_id
         self._problem_id = problem_id
         self._metric = metric
         self._frozen = frozen
+        self._keep_predictions = keep_predictions
 
     def save(self, saves: Sequence[Save]) -> None:
         batch = _Batch()
@@ -66,7 +69,7 @@ class SearchRecorder:
         batch.fits.append(self._fit_row(fit))
         batch.entries.append(self._entry(at, "fit", self._fit_entry(fit)))
         batch.freezes = batch.freezes or fit.state is FitState.DONE
-        if fit.outcome and fit.outcome.predictions is not None:
+        if self._keep_predictions and fit.outcome and fit.outcome.predictions is not None:
             key = {"search_id": self._search_id, "trial": fit.trial, "fold": fit.fold}
             batch.predictions.append({**key, "data": fit.outcome.predictions})
 

@@ -116,7 +116,7 @@ def _view(workspace: Workspace, decision: Decision, file: _File, fit: Analysis |
 
 def _why_none(file: _File, fit: Analysis | None) -> str:
     if fit is None:
-        return "This decision was signed by a version of Pellux that kept no model."
+        return "No model was fitted yet; it is when Pellux is started next."
     if fit.state == DONE and fit.result is not None:
         return str(fit.result["onnx"].get("refusal", "The file is gone from the workspace."))
     return f"The fit on all rows failed: {fit.message}"

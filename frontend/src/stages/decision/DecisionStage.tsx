@@ -1,4 +1,4 @@
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import { Link } from "react-router";
 import type { Problem } from "../../api/client";
 import { useDecisions, useFinalists, type Finalist, type Finalists } from "../../api/judging";
@@ -82,6 +82,15 @@ interface Decided {
 function Bench({ problem, found, decided }: { problem: Problem; found: Finalists; decided: Decided | null }) {
   const { view, set } = useWeighing();
   const [picked, setPicked] = useState<Picked | null>(null);
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      const at = event.target as HTMLElement;
+      if (event.key !== "b" || event.ctrlKey || event.metaKey || event.altKey) return;
+      if (!/^(INPUT|TEXTAREA|SELECT)$/.test(at.tagName)) set({ view: "against the baseline" });
+    };
+    window.addEventListener("keydown", onKey);
+    return () => window.removeEventListener("keydown", onKey);
+  }, [set]);
   const first = found.suggestions[0];
   const options: (Picked | null)[] = [
     picked,

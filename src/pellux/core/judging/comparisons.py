@@ -7,8 +7,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.special import stdtr, stdtrit
 
 
 @dataclass(frozen=True)
@@ -63,9 +63,9 @@ def compare(trial: Sequence[float], leader: Sequence[float], test_to_train: floa
         decided = float(mean > region), float(abs(mean) <= region), float(mean < -region)
         return Comparison(mean, 1.0 if mean == 0 else 0.0, *decided)
     freedom = len(gaps) - 1
-    worse = float(stdtr(freedom, (-region - mean) / scale))
-    better = float(stdtr(freedom, (mean - region) / scale))
-    p_value = 2 * float(stdtr(freedom, -abs(mean) / scale))
+    worse = float(scipy.special.stdtr(freedom, (-region - mean) / scale))
+    better = float(scipy.special.stdtr(freedom, (mean - region) / scale))
+    p_value = 2 * float(scipy.special.stdtr(freedom, -abs(mean) / scale))
     return Comparison(mean, p_value, better, max(0.0, 1 - better - worse), worse)
 
 
@@ -86,7 +86,7 @@ def lower_bound(scores: Sequence[float], test_to_train: float, confidence: float
     scale = _scale(values, test_to_train)
     if not np.isfinite(scale):
         return -math.inf
-    return float(values.mean()) - float(stdtrit(len(values) - 1, confidence)) * scale
+    return float(values.mean()) - float(scipy.special.stdtrit(len(values) - 1, confidence)) * scale
 
 
 def holm(p_values: Sequence[float]) -> list[float]:

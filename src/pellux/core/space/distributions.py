@@ -10,7 +10,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import special
+import scipy
 
 from pellux.core.errors import InvalidSpace
 from pellux.core.space.parameters import GRID_LEVELS, Array, Parameter, check_levels
@@ -34,14 +34,14 @@ class Family:
 FAMILIES = {
     "normal": Family(
         ("mean", "sd"),
-        lambda p, mean, sd: mean + sd * special.ndtri(p),
-        lambda x, mean, sd: special.ndtr((x - mean) / sd),
+        lambda p, mean, sd: mean + sd * scipy.special.ndtri(p),
+        lambda x, mean, sd: scipy.special.ndtr((x - mean) / sd),
         positive=("sd",),
     ),
     "lognormal": Family(
         ("median", "sd of the log"),
-        lambda p, median, sd: median * math.exp(sd * special.ndtri(p)),
-        lambda x, median, sd: special.ndtr(math.log(x / median) / sd) if x > 0 else 0.0,
+        lambda p, median, sd: median * math.exp(sd * scipy.special.ndtri(p)),
+        lambda x, median, sd: scipy.special.ndtr(math.log(x / median) / sd) if x > 0 else 0.0,
         positive=("median", "sd of the log"),
         least=math.ulp(0.0),
     ),
@@ -54,8 +54,8 @@ FAMILIES = {
     ),
     "beta": Family(
         ("a", "b"),
-        lambda p, a, b: special.betaincinv(a, b, p),
-        lambda x, a, b: special.betainc(a, b, x),
+        lambda p, a, b: scipy.special.betaincinv(a, b, p),
+        lambda x, a, b: scipy.special.betainc(a, b, x),
         positive=("a", "b"),
         least=0.0,
         most=1.0,

@@ -10,9 +10,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.random import Generator
 from numpy.typing import NDArray
-from scipy import optimize, special
 
 from pellux.core.space import Choice, Space, Value, identity
 from pellux.core.strategies.even_spread import sobol
@@ -37,7 +37,7 @@ def log_expected_improvement(mean: Array, deviation: Array, best: float) -> tupl
     z = (mean - best) / deviation
     log_h = _log_h(z)
     value = np.log(deviation) + log_h
-    by_mean = np.exp(np.minimum(special.log_ndtr(z) - value, 300.0))
+    by_mean = np.exp(np.minimum(scipy.special.log_ndtr(z) - value, 300.0))
     by_deviation = np.exp(np.minimum(-0.5 * z * z - LOG_ROOT_2PI - value, 300.0))
     return value, by_mean, by_deviation
 
@@ -46,10 +46,10 @@ def _log_h(z: Array) -> Array:
     """log(phi(z) + z Phi(z)), accurate for z far below 0."""
     found = np.empty_like(z)
     near = z > -1
-    found[near] = np.log(np.exp(-0.5 * z[near] ** 2 - LOG_ROOT_2PI) + z[near] * special.ndtr(z[near]))
+    found[near] = np.log(np.exp(-0.5 * z[near] ** 2 - LOG_ROOT_2PI) + z[near] * scipy.special.ndtr(z[near]))
     far = z[~near]
     # phi(z) (1 - |z| sqrt(pi/2) erfcx(|z|/sqrt 2)), and 1/z^2 of it once the bracket is lost to rounding
-    bracket = -far * np.sqrt(np.pi / 2) * special.erfcx(-far / np.sqrt(2))
+    bracket = -far * np.sqrt(np.pi / 2) * scipy.special.erfcx(-far / np.sqrt(2))
     inner = np.where(far > -1e4, np.log1p(-np.minimum(bracket, 1 - 1e-16)), -2 * np.log(np.maximum(-far, 1.0)))
     found[~near] = -0.5 * far**2 - LOG_ROOT_2PI + inner
     return found
@@ -223,7 +223,9 @@ class Maximiser:
 
         begin = features[:, :columns][free]
         options = {"maxiter": CLIMB_STEPS if self._thin == 1 else CLIMB_STEPS // 2, "maxcor": 10}
-        result = optimize.minimize(objective, begin, jac=True, method="L-BFGS-B", bounds=[(0.0, 1.0)] * len(begin), options=options)
+        result = scipy.optimize.minimize(
+            objective, begin, jac=True, method="L-BFGS-B", bounds=[(0.0, 1.0)] * len(begin), options=options
+        )
         ended = starts.copy()
         positions = ended[:, numbers]
         positions[free] = result.x

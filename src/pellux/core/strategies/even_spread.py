@@ -11,8 +11,8 @@ from collections.abc import Sequence
 from functools import lru_cache
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.stats import qmc
 
 from pellux.core.space import Configuration, Space, Value, repair
 from pellux.core.strategies.contract import Chance, History, Proposed
@@ -39,7 +39,7 @@ def _points(dimension: int, seed: int, block: int) -> NDArray[np.float64]:
 
 def sobol(dimension: int, count: int, rng: np.random.Generator, skip: int = 0) -> NDArray[np.float64]:
     """Scrambled Sobol points, shape (count, dimension)."""
-    engine = qmc.Sobol(dimension, scramble=True, rng=rng)
+    engine = scipy.stats.qmc.Sobol(dimension, scramble=True, rng=rng)
     with warnings.catch_warnings():
         warnings.simplefilter("ignore", UserWarning)  # balance asks for powers of two; ours is a running sequence
         if skip:

@@ -14,8 +14,8 @@ from dataclasses import dataclass, replace
 from functools import lru_cache, partial
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import special
 
 from pellux.core.space import Choice, Configuration, Space, Value, draw
 from pellux.core.space.expressions import names
@@ -178,8 +178,8 @@ class Density:
         found = rng.random((count, len(self.widths)))
         kernel = which < len(self.centres)
         centres = self.centres[which[kernel]]
-        low, high = special.ndtr(-centres / self.widths), special.ndtr((1 - centres) / self.widths)
-        moved = centres + self.widths * special.ndtri(low + found[kernel] * (high - low))
+        low, high = scipy.special.ndtr(-centres / self.widths), scipy.special.ndtr((1 - centres) / self.widths)
+        moved = centres + self.widths * scipy.special.ndtri(low + found[kernel] * (high - low))
         for column, choice in enumerate(self.options):
             if choice is not None:
                 keep = rng.random(len(centres)) >= self._slip
@@ -194,7 +194,7 @@ class Density:
             centre, at = self.centres[:, column], points[:, column]
             if choice is None:
                 width = self.widths[column]
-                inside = special.ndtr((1 - centre) / width) - special.ndtr(-centre / width)
+                inside = scipy.special.ndtr((1 - centre) / width) - scipy.special.ndtr(-centre / width)
                 z = (at[:, None] - centre[None, :]) / width
                 logs[:, :-1] += -0.5 * z * z - np.log(width * np.sqrt(2 * np.pi) * inside)
             else:
@@ -202,5 +202,5 @@ class Density:
                 share = 1.0 / choice.count
                 # Relative to the even prior, whose density is 1 in every column.
                 logs[:, :-1] += np.log(np.where(equal, (1 - self._slip) / share + self._slip, self._slip))
-        found: Array = special.logsumexp(logs, axis=1, b=self.weights)
+        found: Array = scipy.special.logsumexp(logs, axis=1, b=self.weights)
         return found

@@ -14,9 +14,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import optimize
-from scipy.linalg import lapack, solve_triangular
 
 Array = NDArray[np.float64]
 
@@ -121,10 +120,10 @@ class Likelihood:
         singles = (1 + distance + squared / 3) * decay
         covariance = h.signal * kernel + (h.single_signal / count) * singles.sum(0)
         covariance[np.diag_indices(n)] += h.noise * self._noise + 1e-10
-        lower, info = lapack.dpotrf(covariance, lower=1, clean=1)
+        lower, info = scipy.linalg.lapack.dpotrf(covariance, lower=1, clean=1)
         if info != 0:
             return 1e10, np.zeros_like(theta)
-        inverse, _ = lapack.dpotri(lower, lower=1)
+        inverse, _ = scipy.linalg.lapack.dpotri(lower, lower=1)
         inverse = np.tril(inverse) + np.tril(inverse, -1).T
         ones = inverse.sum(1)
         mean = float(ones @ self._scores) / float(ones.sum())
@@ -172,7 +171,7 @@ def fit(features: Array, scores: Array, noise: Array, groups: NDArray[np.intp], 
         starts = [np.concatenate([start[:-2], [SINGLE_BOUNDS[0], start[-1]]]) for start in starts]
     options = {"maxiter": ITERATIONS if few else ITERATIONS // 3 if len(scores) <= FIT_SIZE else ITERATIONS // 4, "maxcor": 12}
     found = [
-        optimize.minimize(likelihood, start, jac=True, method="L-BFGS-B", bounds=bounds, options=options)
+        scipy.optimize.minimize(likelihood, start, jac=True, method="L-BFGS-B", bounds=bounds, options=options)
         for start in starts[:climbs]
     ]
     return Hyperparameters(min(found, key=lambda result: result.fun).x)
@@ -206,7 +205,7 @@ class Posterior:
         while True:
             covariance = kernel.copy()
             covariance[np.diag_indices(n)] += h.noise * noise + jitter
-            self._lower, info = lapack.dpotrf(covariance, lower=1, clean=1, overwrite_a=1)
+            self._lower, info = scipy.linalg.lapack.dpotrf(covariance, lower=1, clean=1, overwrite_a=1)
             if info == 0:
                 break
             jitter *= 100  # two observations closer together than rounding can tell: a little more noise parts them
@@ -219,8 +218,8 @@ class Posterior:
         return len(self._raw)
 
     def _solve(self, right: Array) -> Array:
-        half = solve_triangular(self._lower, right, lower=True, check_finite=False)
-        found: Array = solve_triangular(self._lower, half, lower=True, trans=1, check_finite=False)
+        half = scipy.linalg.solve_triangular(self._lower, right, lower=True, check_finite=False)
+        found: Array = scipy.linalg.solve_triangular(self._lower, half, lower=True, trans=1, check_finite=False)
         return found
 
     def _kernel(self, features: Array, raw: Array | None = None) -> Array:
@@ -255,7 +254,7 @@ class Posterior:
     def predict(self, features: Array) -> tuple[Array, Array]:
         """Mean and standard deviation of the noise-free score at each point, shapes (m,)."""
         cross = self._kernel(features)
-        half = solve_triangular(self._lower, cross.T, lower=True, check_finite=False)
+        half = scipy.linalg.solve_triangular(self._lower, cross.T, lower=True, check_finite=False)
         variance = np.maximum(self._variance - (half * half).sum(0), 1e-14)
         return self.mean + cross @ self._weights, np.sqrt(variance)
 

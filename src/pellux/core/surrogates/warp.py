@@ -8,8 +8,8 @@ the distances between the good ones.
 from __future__ import annotations
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import optimize, special
 
 Array = NDArray[np.float64]
 FEWEST = 4  # scores below which nothing can be said about a shape
@@ -40,7 +40,7 @@ def _yeo_johnson(x: Array, power: float) -> Array:
 
 
 def _box(log_of: Array, power: float) -> Array:
-    found: Array = log_of if abs(power) < 1e-9 else special.expm1(power * log_of) / power
+    found: Array = log_of if abs(power) < 1e-9 else scipy.special.expm1(power * log_of) / power
     return found
 
 
@@ -55,4 +55,4 @@ def _likeliest(x: Array) -> float:
     grid = np.linspace(*BOUNDS, 13)
     start = int(np.argmin([unlikely(power) for power in grid]))
     around = (grid[max(start - 1, 0)], grid[min(start + 1, 12)])
-    return float(optimize.minimize_scalar(unlikely, bounds=around, method="bounded", options={"maxiter": 12}).x)
+    return float(scipy.optimize.minimize_scalar(unlikely, bounds=around, method="bounded", options={"maxiter": 12}).x)

@@ -42,9 +42,13 @@ def report(workspace: Workspace, decision: Decision) -> str:
         shown=shown, pictures=_pictures(shown), settings=settings, key=key,
         columns=_columns(importance.result["columns"]) if importance and importance.state == DONE and importance.result else [],
         best=_best_so_far(workspace, decision.problem_id, problem.brief.larger_is_better, problem.brief.metric),
-        signed=datetime.datetime.fromtimestamp(decision.created_at, datetime.UTC).strftime("%d %B %Y, %H:%M UTC"),
-        version=__version__, figure=_figure, plain=_plain, percent=lambda share: f"{100 * share:.0f} %",
+        signed=_day(decision.created_at),
+        written=_day(workspace.clock()), version=__version__, figure=_figure, plain=_plain, percent=lambda share: f"{100 * share:.0f} %",
     )  # fmt: skip
+
+
+def _day(at: float) -> str:
+    return datetime.datetime.fromtimestamp(at, datetime.UTC).strftime("%d %B %Y, %H:%M UTC")
 
 
 def _plain(value: bool | int | float | str) -> str:
