@@ -7,7 +7,9 @@ import { settingsOf } from "../../lib/pastResults";
 
 /** Try a configuration by hand: begins as the best one, changed in text. */
 export function ByHand({ search, onClose }: { search: Search; onClose: () => void }) {
-  const best = useTrial(search.best?.trial_id ?? null).data;
+  // The best when this was opened: a better one that comes meanwhile must not change the text under somebody's hands.
+  const [start] = useState(search.best?.trial_id ?? null);
+  const best = useTrial(start).data;
   const [typed, setText] = useState<string | null>(null);
   const begin = Object.entries(best?.configuration ?? best?.defaults ?? {})
     .map(([name, value]) => `${name}: ${typeof value === "boolean" ? (value ? "yes" : "no") : String(value)}`)
@@ -24,6 +26,7 @@ export function ByHand({ search, onClose }: { search: Search; onClose: () => voi
       ),
     onSuccess: onClose,
   });
+  if (start !== null && !best) return <p className="small soft">Looking at the best …</p>;
   const wrong = typeof read === "string" ? read : tried.error?.message;
   return (
     <section className="sheet col" style={{ padding: 14, gap: 8 }} aria-label="Try by hand">
