@@ -163,6 +163,7 @@ def test_finalists_are_weighed_rejudged_and_seen_through(page: Page) -> None:
     page.until(lambda: [e.text for e in page.all("[data-threshold-of]")] != before)
     page.press_button("Measure the columns")
     page.find("[data-importance='done']", 60)
+    assert len(page.all("[aria-label='Class by class'] tbody tr")) == 2
     assert len(page.all("[aria-label='Importance of the columns'] tr")) >= 3
 
 

@@ -5,7 +5,7 @@ import { score } from "../../lib/format";
 import { Curves } from "./Curves";
 import { called, type BenchProps } from "./DecisionStage";
 import { DrawnTree } from "./DrawnTree";
-import { Labels } from "./Labels";
+import { ClassTable, Labels } from "./Labels";
 import { Residuals } from "./Residuals";
 
 /** What the chosen trial and the baseline predict for rows they did not learn from. */
@@ -42,7 +42,7 @@ export function AgainstBaseline({ chosen }: BenchProps) {
         <ByMetric d={d} />
         <Importance trial={chosen.trial.id} metric={d.metrics.find((m) => m.decides)!.key} />
       </div>
-      {d.trial.labels && !d.trial.cuts && <Labels d={d} />}
+      {d.trial.labels && (d.trial.cuts ? <ClassTable d={d} /> : <Labels d={d} />)}
       {chosen.learner === "tree" && <DrawnTree trial={chosen.trial.id} classes={d.classes} />}
     </div>
   );

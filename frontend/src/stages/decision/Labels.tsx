@@ -18,38 +18,7 @@ export function Labels({ d }: { d: Diagnostics }) {
           <Calibration sides={sides} width={270} />
         </section>
       )}
-      <section className="sheet" style={{ padding: 14, maxHeight: 420, overflow: "auto" }}>
-        <h3>Class by class</h3>
-        <table className="small" style={{ borderCollapse: "collapse" }} aria-label="Class by class">
-          <thead className="soft">
-            <tr>
-              {["class", "rows", "precision", "recall", "F1", before ? "F1 of the baseline" : ""].map((h) => (
-                <th key={h} style={{ ...cell, textAlign: h === "class" ? "left" : "right" }}>
-                  {h}
-                </th>
-              ))}
-            </tr>
-          </thead>
-          <tbody>
-            {labels.classes.map((line, i) => (
-              <tr key={line.label} style={{ borderTop: "1px solid var(--rule)" }}>
-                <th scope="row" style={{ ...cell, textAlign: "left" }}>
-                  {line.label}
-                </th>
-                <td style={cell}>{count(line.rows)}</td>
-                <td style={cell}>{score(line.precision, 0.01)}</td>
-                <td style={cell}>{score(line.recall, 0.01)}</td>
-                <td style={cell}>{score(line.f1, 0.01)}</td>
-                {before && (
-                  <td style={cell} className="soft">
-                    {score(before.classes[i]!.f1, 0.01)}
-                  </td>
-                )}
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      </section>
+      <ClassTable d={d} />
       {labels.confused.length > 0 && (
         <section className="sheet" style={{ padding: 14 }}>
           <h3>Mixed up most</h3>
@@ -63,6 +32,46 @@ export function Labels({ d }: { d: Diagnostics }) {
         </section>
       )}
     </div>
+  );
+}
+
+/** Precision, recall and F1 of every class, with every row in its likeliest one. */
+export function ClassTable({ d }: { d: Diagnostics }) {
+  const labels = d.trial.labels!;
+  const before = d.baseline?.labels;
+  return (
+    <section className="sheet" style={{ padding: 14, maxHeight: 420, overflow: "auto" }}>
+      <h3>Class by class</h3>
+      <table className="small" style={{ borderCollapse: "collapse" }} aria-label="Class by class">
+        <thead className="soft">
+          <tr>
+            {["class", "rows", "precision", "recall", "F1", before ? "F1 of the baseline" : ""].map((h) => (
+              <th key={h} style={{ ...cell, textAlign: h === "class" ? "left" : "right" }}>
+                {h}
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {labels.classes.map((line, i) => (
+            <tr key={line.label} style={{ borderTop: "1px solid var(--rule)" }}>
+              <th scope="row" style={{ ...cell, textAlign: "left" }}>
+                {line.label}
+              </th>
+              <td style={cell}>{count(line.rows)}</td>
+              <td style={cell}>{score(line.precision, 0.01)}</td>
+              <td style={cell}>{score(line.recall, 0.01)}</td>
+              <td style={cell}>{score(line.f1, 0.01)}</td>
+              {before && (
+                <td style={cell} className="soft">
+                  {score(before.classes[i]!.f1, 0.01)}
+                </td>
+              )}
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </section>
   );
 }
 
