@@ -13,7 +13,7 @@ from benchmarks.strategies.functions import FUNCTIONS
 from pellux.core.strategies import STRATEGIES, Chance, Observation
 from pellux.engine.coordinator import Coordinator
 from pellux.engine.model import Limits
-from pellux.engine.simulation import Course, simulate
+from pellux.engine.simulation import Course, MadeUp, simulate
 
 WORKERS, FOLDS, TRIALS = 8, 5, 60
 PROBLEM = next(p for p in FUNCTIONS if p.name == "Hartmann-6")
@@ -35,14 +35,14 @@ def course(way: str, seed: int) -> tuple[float, Course]:
     def ask(number: int, coordinator: Coordinator) -> dict[str, object]:
         history = [
             Observation(t.configuration, tuple(t.scores), t.seconds, "scored")
-            for t in sorted(coordinator.ended_since(0), key=lambda t: t.number)
+            for t in (coordinator.trials[n] for n in sorted(set(coordinator.changed_since(0))))
         ]
         pending = [t.configuration for t in coordinator.live]
         return dict(propose(space, history, pending, 1, Chance(seed, number)).configurations[0])
 
-    def duration(configuration: object, fold: int) -> float:
+    def duration(configuration: object, fold: int, before: int, level: int) -> float:
         return float(np.exp(0.2 * rng.standard_normal())) * (FOLDS if folds == 1 else 1)
 
     limits = Limits(trials=TRIALS, workers=workers, folds=folds)
-    done = simulate(limits, ask, duration, lambda c, fold: PROBLEM.truth(c))  # type: ignore[arg-type]
+    done = simulate(limits, ask, MadeUp(duration, lambda c, fold, level: PROBLEM.truth(c)))  # type: ignore[arg-type]
     return -max(t.mean or -9.0 for t in done.coordinator.trials.values()), done

@@ -134,8 +134,8 @@ class Play:
                 raise AssertionError("a live trial in an ended search")
             else:
                 waiting = {(trial.number, f) for f, fit in trial.fits.items() if fit.state is FitState.QUEUED}
-                assert waiting <= set(c._queue) | {key for w in c._workers.values() for key in w.fits}
-        held = [key for worker in c._workers.values() for key in worker.fits]
+                assert waiting <= set(c._queue) | {key for w in c._crew.workers.values() for key in w.fits}
+        held = [key for worker in c._crew.workers.values() for key in worker.fits]
         assert len(held) == len(set(held))
 
 

@@ -15,7 +15,7 @@ from pellux.engine.coordinator import Coordinator
 from pellux.engine.messages import Ask, SetLimits, Try
 from pellux.engine.model import Limits, TrialState
 from pellux.engine.proposer import StrategyProposer
-from pellux.engine.simulation import Course, simulate
+from pellux.engine.simulation import Course, MadeUp, simulate
 from tests.engine.playing import Play, play, scored
 
 
@@ -86,7 +86,7 @@ def course(workers: int, folds: int, trials: int = 30, sd: float = 0.3) -> Cours
     rng = np.random.default_rng(1)
     return simulate(
         Limits(trials=trials, workers=workers, folds=folds), lambda number, _: {"n": number},
-        lambda configuration, fold: float(np.exp(sd * rng.standard_normal())), baseline={"n": 0},
+        MadeUp(lambda *_: float(np.exp(sd * rng.standard_normal()))), baseline={"n": 0},
     )  # fmt: skip
 
 
@@ -145,7 +145,7 @@ def test_proposals_do_not_depend_on_which_trial_ended_first(key: str) -> None:
         answers.append(settled(proposer.propose(9, finished_play(order).coordinator)))
         proposer.close()
     assert answers[0] == answers[1]
-    SPACE.check(answers[0])
+    SPACE.check(answers[0].configurations[0])
 
 
 def test_a_process_of_its_own_answers_as_the_function_does() -> None:
@@ -157,7 +157,7 @@ def test_a_process_of_its_own_answers_as_the_function_does() -> None:
         for _, t in sorted(p.coordinator.trials.items())
     ]
     wanted = STRATEGIES["gaussian process"].propose(SPACE, history, [], 1, Chance(5, 9)).configurations[0]
-    assert first == pytest.approx(wanted, rel=1e-6), "its process has one BLAS thread, this one may have more"
+    assert first.configurations[0] == pytest.approx(wanted, rel=1e-6), "its process has one BLAS thread, this one may have more"
     again = StrategyProposer(SPACE, "gaussian process", 5, -1, {"x": 0.5, "y": 7})
     assert settled(again.propose(9, p.coordinator)) == first, "another process, another day"
     proposer.close()

@@ -5,14 +5,15 @@ from __future__ import annotations
 import queue
 import threading
 import time
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Sequence
 
 import pytest
 
-from pellux.core.space import Value
+from pellux.core.strategies import Proposed
 from pellux.engine.coordinator import Coordinator
 from pellux.engine.driver import Driver
 from pellux.engine.messages import (
+    CutFit,
     FitEnded,
     FitStarted,
     Pause,
@@ -46,6 +47,10 @@ class Hands:
         self.reports.put(FitStarted(fit.worker, fit.trial, fit.fold, fit.attempt, time.time()))
         outcome = Outcome(FitState.DONE, fit.trial + fit.fold / 10, 0.001)
         self.reports.put(FitEnded(fit.worker, fit.trial, fit.fold, fit.attempt, outcome, time.time()))
+
+    def cut(self, fit: CutFit) -> None: ...
+
+    def forget(self, trial: int | None) -> None: ...
 
     def dismiss(self, worker: int) -> None:
         pass
@@ -85,15 +90,15 @@ class Book:
 
 
 class Count:
-    def propose(self, number: int, coordinator: Coordinator) -> Mapping[str, Value] | None:
-        return {"x": number}
+    def propose(self, number: int, coordinator: Coordinator) -> Proposed:
+        return Proposed(({"x": number},))
 
     def close(self) -> None:
         self.closed = True
 
 
 class Broken:
-    def propose(self, number: int, coordinator: Coordinator) -> Mapping[str, Value] | None:
+    def propose(self, number: int, coordinator: Coordinator) -> Proposed:
         raise FloatingPointError("the surrogate fell over")
 
     def close(self) -> None:

@@ -2,32 +2,42 @@
 
 Folds before trials: a free worker takes the next fit of the oldest running trial; a new trial is asked for only when
 no fit is waiting. So more workers shorten a trial instead of lengthening the list of proposals made blind.
+
+A trial climbs rungs. When all fits of a rung are done the referee says whether it goes on, waits or ends; a search
+without early stopping has one rung. No event costs more when there are more workers or trials.
 """
 
 from __future__ import annotations
 
 import heapq
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 from functools import singledispatchmethod
 
 from pellux.core.errors import Conflict
 from pellux.core.space import Value
+from pellux.core.stopping import Enough, Keep, Park, Prune, Verdict
+from pellux.engine.crew import Crew, Key, Worker
 from pellux.engine.messages import (
+    Ancestor,
     Ask,
     Begin,
     Command,
+    CutFit,
     Dismiss,
     Event,
     Finish,
     FitEnded,
     FitStarted,
+    FitStepped,
+    Forget,
     Hire,
     Pause,
     Proposal,
     ProposalFailed,
     Resume,
     SaveFit,
+    SavePoints,
     SaveSearch,
     SaveTrial,
     SetLimits,
@@ -40,20 +50,14 @@ from pellux.engine.messages import (
     WorkerLost,
     WorkerReady,
 )
-from pellux.engine.model import Fit, FitState, Limits, Outcome, SearchState, Trial, TrialState
+from pellux.engine.model import Fit, FitState, Limits, Outcome, Points, SearchState, Trial, TrialState
+from pellux.engine.referee import Referee, Stopping
 
-Key = tuple[int, int]  # trial number, fold
 SHORT_FIT = 0.2  # seconds; below, a worker is handed its next fit before it ends the last, to hide the round trip
+PROPOSED = ("proposed", "start", "finalist", "recheck")
 HOPELESS = 5  # trials that may fail before any is scored
 FAILED_STARTS = 3  # beyond one a worker: losses in a row without a fit having begun
 SAVE_SECONDS = 2.0  # how much running time a crash may forget
-
-
-@dataclass(slots=True)
-class _Worker:
-    lane: int
-    ready: bool = False
-    fits: list[Key] = field(default_factory=list)
 
 
 class Coordinator:
@@ -67,41 +71,58 @@ class Coordinator:
         active_seconds: float = 0.0,
         state: SearchState = SearchState.RUNNING,
         starts: Sequence[Mapping[str, Value]] = (),
+        stopping: Stopping | None = None,
+        curves: Mapping[Key, Points] | None = None,
+        checkpoints: Mapping[int, int] | None = None,
     ) -> None:
         self.limits = limits
         self.state = state
         self.reason = ""
         self.trials = {trial.number: trial for trial in trials}
         self.active_seconds = active_seconds
+        self.referee = Referee(stopping or Stopping(), limits.folds, limits.trials, limits.sign)
         self._baseline = baseline
         self._queue: list[Key] = []
-        self._workers: dict[int, _Worker] = {}
-        self._next_worker = 0
+        self._crew = Crew()
         self._failed_starts = 0
         self._saved_seconds = active_seconds
         self._asked = False
+        self._waits = False
         self._exhausted = False
         self._clock: float | None = None
         self._short_fits: float | None = None
         self._out: list[Command] = []
+        self._last_number = max(self.trials, default=0)
         self._live = {number for number, trial in self.trials.items() if not trial.state.ended}
-        self._ended = [trial for number, trial in sorted(self.trials.items()) if trial.state.ended]
-        self._scored = sum(t.state is TrialState.SCORED for t in self.trials.values())
-        self._proposed = sum(t.origin in ("proposed", "start", "finalist") for t in self.trials.values())
+        self._resting = {number for number in self._live if self.trials[number].state is TrialState.PARKED}
+        self._seen = len(self.trials) - len(self._live)
+        self._proved = any(t.state is TrialState.SCORED or t.results for t in self.trials.values())
+        self._failures = [t.reason for _, t in sorted(self.trials.items()) if t.state is TrialState.FAILED]
+        self._news = sorted(n for n, t in self.trials.items() if t.state.ended or t.results)
+        self._checkpoints = dict(checkpoints or {})
+        self._checkpoints_total = sum(self._checkpoints.values())
+        self._enough: set[Key] = set()
+        self._settling = False
+        proposed = [n for n, t in sorted(self.trials.items()) if t.origin in PROPOSED]
+        self._proposed = len(proposed)
         self._starts = list(starts[sum(t.origin == "start" for t in self.trials.values()) :])
         self._best: tuple[float, int] | None = None  # turned score and trial number of the best
         self._since_gain = 0
-        for trial in sorted(self._ended, key=lambda t: t.ended_at or 0.0):
+        for trial in sorted((t for t in self.trials.values() if t.state.ended), key=lambda t: t.ended_at or 0.0):
             self._note_score(trial)
-        for number in sorted(self._live):
+        self.referee.restore(self.trials.values(), {number: index for index, number in enumerate(proposed)}, curves or {})
+        for number in sorted(self._live - self._resting):
             self._queue_unfinished(self.trials[number])
 
     def _queue_unfinished(self, trial: Trial) -> None:
         """After a restart: what had not ended is to be done again."""
-        for fold in range(self.limits.folds):
+        for fold in self._folds_of(trial):
             fit = trial.fits.get(fold)
+            if fit is not None and fit.rung < trial.rung:
+                trial.past.append(fit)
+                fit = None
             if fit is None or fit.state in (FitState.QUEUED, FitState.RUNNING, FitState.LOST):
-                trial.fits[fold] = Fit(trial.number, fold, attempt=fit.attempt if fit else 0)
+                trial.fits[fold] = Fit(trial.number, fold, attempt=fit.attempt if fit else 0, rung=trial.rung)
                 heapq.heappush(self._queue, (trial.number, fold))
 
     def handle(self, event: Event) -> list[Command]:
@@ -135,23 +156,23 @@ class Coordinator:
 
     @_on.register
     def _(self, event: Tick) -> None:
-        for worker, state in list(self._workers.items()):
-            fit = self._running_fit(state)
-            if fit and fit.started_at is not None and event.at - fit.started_at > self.limits.fit_seconds:
-                self._dismiss(worker)
-                message = f"The fit took longer than its limit of {self.limits.fit_seconds:g} s."
-                self._end_fit(fit, Outcome(FitState.TIMEOUT, seconds=event.at - fit.started_at, message=message), event.at)
+        for number, worker in list(self._crew.workers.items()):
+            fit = self._running_fit(worker)
+            message = self._over_limit(fit, event.at) if fit else ""
+            if fit and message:
+                self._dismiss(number)
+                seconds = event.at - (fit.started_at or event.at)
+                self._end_fit(fit, Outcome(FitState.TIMEOUT, seconds=seconds, message=message), event.at)
         if self.state is SearchState.RUNNING and self.active_seconds - self._saved_seconds >= SAVE_SECONDS:
             self._save_search(event.at)
 
     @_on.register
     def _(self, event: WorkerReady) -> None:
-        if event.worker in self._workers:
-            self._workers[event.worker].ready = True
+        self._crew.ready(event.worker)
 
     @_on.register
     def _(self, event: WorkerLost) -> None:
-        worker = self._workers.pop(event.worker, None)
+        worker = self._crew.remove(event.worker)
         if worker is None:
             return
         if not any(self._fit(key).state is FitState.RUNNING for key in worker.fits):
@@ -163,17 +184,18 @@ class Coordinator:
             fit = self._fit(key)
             if place == 0 and fit.state is FitState.RUNNING:
                 self._lose(fit, event.reason, event.at)
-            elif not self.trials[fit.trial].state.ended:
+            elif fit.state is FitState.QUEUED and not self.trials[fit.trial].state.ended:
                 self._requeue(fit)
 
     @_on.register
     def _(self, event: FitStarted) -> None:
-        worker = self._workers.get(event.worker)
         key = (event.trial, event.fold)
-        if worker is None or key not in worker.fits:
+        if self._crew.holder(key) != event.worker:
             return
         self._failed_starts = 0
-        trial = self.trials[event.trial]
+        worker, trial = self._crew.workers[event.worker], self.trials[event.trial]
+        if trial.fits[event.fold].state is FitState.CUT:
+            return
         fit = trial.change(event.fold, state=FitState.RUNNING, lane=worker.lane, started_at=event.at)
         if trial.state is TrialState.WAITING:
             trial.state = TrialState.RUNNING
@@ -181,23 +203,40 @@ class Coordinator:
         self._out.append(SaveFit(fit, event.at))
 
     @_on.register
-    def _(self, event: FitEnded) -> None:
-        worker = self._workers.get(event.worker)
+    def _(self, event: FitStepped) -> None:
         key = (event.trial, event.fold)
-        if worker is None or key not in worker.fits or self._fit(key).attempt != event.attempt:
+        if self._crew.holder(key) == event.worker and self._fit(key).attempt == event.attempt:
+            self._take_points(self._fit(key), event.points, event.at)
+
+    @_on.register
+    def _(self, event: FitEnded) -> None:
+        key = (event.trial, event.fold)
+        if self._crew.holder(key) != event.worker or self._fit(key).attempt != event.attempt:
             return
-        worker.fits.remove(key)
+        self._crew.release(event.worker, key)
         self._short_fits = (self._short_fits or event.outcome.seconds) * 0.8 + event.outcome.seconds * 0.2
-        self._end_fit(self._fit(key), event.outcome, event.at)
+        fit = self._fit(key)
+        if fit.state is FitState.CUT:  # it was told to end; what it took is still written down
+            late = replace(event.outcome, state=FitState.CUT, score=None, predictions=None, curve=())
+            self._out.append(SaveFit(self.trials[fit.trial].change(fit.fold, outcome=late), event.at))
+            if self.trials[fit.trial].state.ended:
+                self._out.append(SaveTrial(self.trials[fit.trial], event.at))
+        else:
+            self._end_fit(fit, event.outcome, event.at)
 
     @_on.register
     def _(self, event: Proposal) -> None:
         self._asked = False
+        if event.wait:
+            self._waits = True
+            return
         if event.configuration is None:
             self._exhausted = True
             return
         self._proposed += 1
-        self._add_trial(self._new_trial(event.configuration, "proposed", event.at), event.at)
+        trial = self._new_trial(event.configuration, "proposed", event.at)
+        trial.parent, trial.rung, trial.cohort = event.parent, event.rung or 0, event.member
+        self._add_trial(trial, event.at)
 
     @_on.register
     def _(self, event: Try) -> None:
@@ -206,6 +245,8 @@ class Coordinator:
     @_on.register
     def _(self, event: SetLimits) -> None:
         self.limits = replace(self.limits, **event.changes)  # type: ignore[arg-type]
+        self.referee.record.trials = self.limits.trials
+        self.referee.record.closing = False
         self._save_search(event.at)
 
     @_on.register
@@ -244,25 +285,22 @@ class Coordinator:
 
     # Trials and fits
 
-    def ended_since(self, count: int) -> list[Trial]:
-        """The trials that ended after the first `count` of them, in the order in which they ended."""
-        return self._ended[count:]
+    def changed_since(self, count: int) -> list[int]:
+        """Trials that gained a result, or ended, after the first `count` such events; in their order."""
+        return self._news[count:]
 
     @property
     def live(self) -> list[Trial]:
-        """The trials that have not ended, oldest first."""
-        return [self.trials[number] for number in sorted(self._live)]
-
-    @property
-    def _seen(self) -> int:
-        return len(self._ended)
+        """The trials that are being worked on, oldest first; parked ones are not among them."""
+        return [self.trials[number] for number in sorted(self._live - self._resting)]
 
     def _fit(self, key: Key) -> Fit:
         return self.trials[key[0]].fits[key[1]]
 
     def _new_trial(self, configuration: Mapping[str, Value], origin: str, at: float) -> Trial:
-        number = max(self.trials, default=0) + 1
-        return Trial(number, configuration, origin, created_at=at, seen=self._seen, pending=len(self._live))
+        self._last_number += 1
+        pending = len(self._live) - len(self._resting)
+        return Trial(self._last_number, configuration, origin, created_at=at, seen=self._seen, pending=pending)
 
     def _note_score(self, trial: Trial) -> None:
         """Keeps the best score and how many trials ended since it was found."""
@@ -272,11 +310,25 @@ class Coordinator:
         elif trial.origin != "baseline":
             self._since_gain += 1
 
+    def _folds_of(self, trial: Trial) -> Iterable[int]:
+        """The folds that are fitted at a trial's rung."""
+        if self.referee.exempt(trial):
+            return range(self.limits.folds)
+        return self.referee.ladder.folds(trial.rung, self.limits.folds)
+
     def _add_trial(self, trial: Trial, at: float) -> None:
-        trial.fits = {fold: Fit(trial.number, fold) for fold in range(self.limits.folds)}
         self.trials[trial.number] = trial
         self._live.add(trial.number)
-        for fold in trial.fits:
+        if trial.parent is None and not trial.fits:
+            self.referee.admit(trial, self._proposed - 1)
+        self._release(trial, at)
+
+    def _release(self, trial: Trial, at: float) -> None:
+        """Queue the fits of a trial's rung."""
+        for fold in self._folds_of(trial):
+            if fold in trial.fits:
+                trial.past.append(trial.fits[fold])
+            trial.fits[fold] = Fit(trial.number, fold, rung=trial.rung)
             heapq.heappush(self._queue, (trial.number, fold))
         self._out.append(SaveTrial(trial, at))
 
@@ -295,56 +347,185 @@ class Coordinator:
             self._out.append(SaveFit(replace(fit, state=FitState.LOST, ended_at=at), at))
             self._requeue(fit, attempted=True)
 
+    def _take_points(self, fit: Fit, points: Points, at: float) -> None:
+        """A fold's curve has grown: keep the new part, and end what the rule ends."""
+        trial = self.trials[fit.trial]
+        key = (fit.trial, fit.fold)
+        if trial.state.ended or fit.state is not FitState.RUNNING or key in self._enough:
+            return
+        known = self.referee.reached(trial, fit.fold) or 0
+        verdict = self.referee.stepped(trial, fit.fold, points)
+        reached = self.referee.reached(trial, fit.fold) or 0
+        new = tuple(point for point in points if known < point[0] <= reached)
+        if new:
+            self._out.append(SavePoints(fit.trial, fit.fold, new, at))
+        if isinstance(verdict, Prune):
+            self._cut_rest(trial, at, running=True)
+            self._end_trial(trial, TrialState.PRUNED, verdict.reason, at)
+        elif isinstance(verdict, Enough):
+            # What comes later is not looked at, so that the score does not hang on how soon the worker hears.
+            self._enough.add(key)
+            trial.change(fit.fold, outcome=Outcome(FitState.DONE, message=verdict.reason))
+            self._tell_to_end(fit)
+
+    def _weak(self, fit: Fit, points: Points, at: float) -> bool:
+        """Whether the last points of a curve ended its trial."""
+        if self.trials[fit.trial].state.ended:
+            return False
+        self._take_points(fit, points, at)
+        return self.trials[fit.trial].state.ended
+
+    def _tell_to_end(self, fit: Fit) -> None:
+        holder = self._crew.holder((fit.trial, fit.fold))
+        if holder is not None:
+            self._out.append(CutFit(holder, fit.trial, fit.fold, fit.attempt))
+
     def _end_fit(self, fit: Fit, outcome: Outcome, at: float) -> None:
         trial = self.trials[fit.trial]
-        ended = trial.change(fit.fold, state=outcome.state, outcome=outcome, ended_at=at)
+        if outcome.state is FitState.DONE and outcome.curve and self._weak(fit, outcome.curve, at):
+            outcome = replace(outcome, state=FitState.CUT, score=None)
+        early = self._fit((fit.trial, fit.fold)).outcome
+        message = outcome.message or (early.message if early and early.state is FitState.DONE else "")
+        ended = trial.change(fit.fold, state=outcome.state, outcome=replace(outcome, message=message), ended_at=at)
         self._out.append(SaveFit(ended, at))
-        if outcome.predictions is not None:  # the store has them; here they would fill the memory
-            trial.change(fit.fold, outcome=replace(outcome, predictions=None))
+        # The store has them; here they would fill the memory.
+        trial.change(fit.fold, outcome=replace(outcome, message=message, predictions=None, curve=()))
         if trial.state.ended:
             return
         if outcome.state is not FitState.DONE:
             self._cut_rest(trial, at, running=False)
             self._end_trial(trial, TrialState.FAILED, f"Fold {fit.fold + 1}: {outcome.message}", at)
-        elif all(f.state is FitState.DONE for f in trial.fits.values()):
-            self._scored += 1
+            return
+        if outcome.curve and trial.rung >= self.referee.goal(trial):
+            self.referee.finished_curve(trial, fit.fold)
+        self._enough.discard((fit.trial, fit.fold))
+        self._checkpoints[trial.number] = self._checkpoints.get(trial.number, 0) + outcome.checkpoint_bytes
+        self._checkpoints_total += outcome.checkpoint_bytes
+        if all(f.state is FitState.DONE for f in trial.fits.values()):
+            self._end_rung(trial, at)
+
+    def _end_rung(self, trial: Trial, at: float) -> None:
+        """All fits of a trial's rung are done: it is scored, goes on, waits or ends."""
+        verdict = self.referee.rung_done(trial)
+        self._proved = True
+        if self.referee.exempt(trial) or trial.rung >= self.referee.goal(trial):
             self._end_trial(trial, TrialState.SCORED, "", at)
+            return
+        if isinstance(verdict, Keep) and self.limits.trial_seconds and trial.seconds > self.limits.trial_seconds:
+            self._end_trial(trial, TrialState.FAILED, self._too_long(), at)
+            return
+        self._apply(trial, verdict, at)
+
+    def _apply(self, trial: Trial, verdict: Verdict, at: float) -> None:
+        if isinstance(verdict, Prune):
+            self._end_trial(trial, TrialState.PRUNED, verdict.reason, at)
+        elif isinstance(verdict, Park):
+            trial.state, trial.reason = TrialState.PARKED, verdict.reason
+            self._resting.add(trial.number)
+            self._news.append(trial.number)
+            self.referee.park(trial)
+            self._out.append(SaveTrial(trial, at))
+            self._settle(trial, at)
+            self._spare_disk()
+        else:
+            self._go_on(trial, at)
+
+    def _go_on(self, trial: Trial, at: float) -> None:
+        """To the next rung."""
+        self._resting.discard(trial.number)
+        self._news.append(trial.number)
+        trial.state, trial.reason, trial.rung = TrialState.RUNNING, "", trial.rung + 1
+        self.referee.working(trial)
+        self._release(trial, at)
+
+    def _settle(self, trial: Trial, at: float) -> None:
+        """A trial rests or has ended: others at its rung, or of its cohort, may now learn what becomes of them."""
+        if self._settling:  # the verdicts of this round were all made already
+            return
+        self._settling = True
+        for other, verdict in [*self.referee.settled(trial.cohort), *self.referee.hopeless(trial)]:
+            if not other.state.ended:
+                self._apply(other, verdict, at)
+        self._settling = False
 
     def _end_trial(self, trial: Trial, state: TrialState, reason: str, at: float) -> None:
         trial.state, trial.reason, trial.ended_at = state, reason, at
         self._live.discard(trial.number)
-        self._ended.append(trial)
+        self._resting.discard(trial.number)
+        self._seen += 1
+        self._waits = False
+        self._news.append(trial.number)
+        if state is TrialState.FAILED:
+            self._failures.append(reason)
         self._note_score(trial)
         self._out.append(SaveTrial(trial, at))
+        self.referee.ended(trial)
+        # Members of a population go on from their parents' checkpoints: those stay until the search ends.
+        if not self.referee.stopping.segments:
+            self._forget(trial.number)
+        self._settle(trial, at)
+
+    def _spare_disk(self) -> None:
+        """Parked trials keep their checkpoints while there is room; the weakest give theirs up first."""
+        if self._checkpoints_total <= self.limits.checkpoint_bytes or self.referee.stopping.segments:
+            return
+        for trial in self.referee.weakest_first():
+            if self._checkpoints_total <= self.limits.checkpoint_bytes:
+                return
+            self._forget(trial.number)
+
+    def _forget(self, number: int) -> None:
+        freed = self._checkpoints.pop(number, 0)
+        if freed:
+            self._checkpoints_total -= freed
+            self._out.append(Forget(number))
 
     def _withdraw(self, trial: Trial, reason: str, at: float) -> None:
-        self._cut_rest(trial, at, running=True)
+        self._cut_rest(trial, at, running=True, hard=True)
         self._end_trial(trial, TrialState.WITHDRAWN, reason, at)
 
-    def _cut_rest(self, trial: Trial, at: float, *, running: bool) -> None:
-        """Fits that have not begun are cut; running ones too when their result is not wanted any more."""
+    def _cut_rest(self, trial: Trial, at: float, *, running: bool, hard: bool = False) -> None:
+        """Fits that have not begun are cut; running ones too when their result is not wanted any more.
+
+        `hard` ends a running fit with its worker; else the worker is told, and ends the fit at its next iteration.
+        """
         ended = (FitState.QUEUED, FitState.RUNNING) if running else (FitState.QUEUED,)
         for fold, fit in trial.fits.items():
             if fit.state in ended:
-                holder = self._holder((trial.number, fold))
+                holder = self._crew.holder((trial.number, fold))
                 if holder is not None and not running:
                     continue  # already handed to a worker: cheaper to let it end than to replace the worker
-                if holder is not None:
+                if holder is not None and hard:
                     self._dismiss(holder, keep=(trial.number, fold))
+                elif holder is not None:
+                    self._tell_to_end(fit)
                 self._out.append(SaveFit(trial.change(fold, state=FitState.CUT, ended_at=at), at))
+
+    def _over_limit(self, fit: Fit, at: float) -> str:
+        """Which limit a running fit has passed, in words; empty when none."""
+        if fit.started_at is None:
+            return ""
+        if at - fit.started_at > self.limits.fit_seconds:
+            return f"The fit took longer than its limit of {self.limits.fit_seconds:g} s."
+        limit = self.limits.trial_seconds
+        if limit is not None and self.trials[fit.trial].seconds + at - fit.started_at > limit:
+            return self._too_long()
+        return ""
+
+    def _too_long(self) -> str:
+        return f"The trial took longer than its limit of {self.limits.trial_seconds:g} s."
 
     # Workers
 
-    def _holder(self, key: Key) -> int | None:
-        return next((number for number, worker in self._workers.items() if key in worker.fits), None)
-
-    def _running_fit(self, worker: _Worker) -> Fit | None:
+    def _running_fit(self, worker: Worker) -> Fit | None:
         fit = self._fit(worker.fits[0]) if worker.fits else None
         return fit if fit and fit.state is FitState.RUNNING else None
 
     def _dismiss(self, number: int, keep: Key | None = None) -> None:
         """End a worker; what it held goes back to the queue, but for its running fit and `keep`."""
-        worker = self._workers.pop(number)
+        worker = self._crew.remove(number)
+        if worker is None:
+            return
         self._out.append(Dismiss(number))
         running = worker.fits[0] if self._running_fit(worker) else None
         for key in worker.fits:
@@ -356,67 +537,104 @@ class Coordinator:
 
     def _staff(self) -> None:
         """Hire up to the wanted number of workers, or let idle ones go."""
-        lanes = {worker.lane for worker in self._workers.values()}
-        while len(self._workers) < self.limits.workers:
-            lane = next(i for i in range(len(lanes) + 1) if i not in lanes)
-            lanes.add(lane)
-            self._workers[self._next_worker] = _Worker(lane)
-            self._out.append(Hire(self._next_worker, lane))
-            self._next_worker += 1
-        surplus = len(self._workers) - self.limits.workers
-        idle = [n for n, w in sorted(self._workers.items(), key=lambda item: -item[1].lane) if not w.fits]
-        for number in idle[: max(surplus, 0)]:
-            self._dismiss(number)
+        while len(self._crew) < self.limits.workers:
+            self._out.append(Hire(*self._crew.hire()))
+        surplus = len(self._crew) - self.limits.workers
+        if surplus > 0:
+            for number in list(self._crew.idle_last_first())[:surplus]:
+                self._dismiss(number)
 
     # Scheduling
 
     def _schedule(self, at: float) -> None:
         self._staff()
         if self.state is SearchState.RUNNING:
-            self._hand_out(capacity=1)
+            self._hand_out(at, held=0)
             if self._short_fits is not None and self._short_fits < SHORT_FIT:
-                self._hand_out(capacity=2)
+                self._hand_out(at, held=1)
             self._ask_or_end(at)
 
-    def _hand_out(self, capacity: int) -> None:
-        surplus = len(self._workers) - self.limits.workers
-        for number, worker in self._workers.items():
-            while surplus <= 0 and worker.ready and len(worker.fits) < capacity:
-                key = self._next_queued()
-                if key is None:
-                    return
-                trial = self.trials[key[0]]
-                fit = trial.change(key[1], attempt=self._fit(key).attempt + 1)
-                worker.fits.append(key)
-                self._out.append(StartFit(number, fit.trial, fit.fold, fit.attempt, trial.configuration, trial.learner))
+    def _hand_out(self, at: float, held: int) -> None:
+        """Give queued fits to the workers that hold so many."""
+        if len(self._crew) > self.limits.workers:
+            return
+        while (number := self._crew.free(held)) is not None:
+            key = self._next_queued() or (self._promoted(at) if held == 0 else None)
+            if key is None:
+                return
+            trial = self.trials[key[0]]
+            fit = trial.change(key[1], attempt=self._fit(key).attempt + 1)
+            self._crew.hold(number, key)
+            ladder = self.referee.ladder
+            self._out.append(
+                StartFit(
+                    number, fit.trial, fit.fold, fit.attempt, trial.configuration, trial.learner, trial.rung,
+                    ladder.levels[min(trial.rung, ladder.top)], trial.rung >= self.referee.goal(trial), self._ancestors(trial),
+                )
+            )  # fmt: skip
+
+    def _ancestors(self, trial: Trial) -> tuple[Ancestor, ...]:
+        """The line of trials that one goes on from, the first first."""
+        found: list[Ancestor] = []
+        while trial.parent is not None:
+            trial = self.trials[trial.parent]
+            found.append(Ancestor(trial.number, trial.configuration, self.referee.ladder.levels[trial.rung]))
+        return tuple(reversed(found))
 
     def _next_queued(self) -> Key | None:
         while self._queue:
             key = heapq.heappop(self._queue)
-            if self._fit(key).state is FitState.QUEUED and self._holder(key) is None:
+            if self._fit(key).state is FitState.QUEUED and self._crew.holder(key) is None:
                 return key
         return None
 
-    def _ask_or_end(self, at: float) -> None:
-        if not self._scored:
-            failed = [trial for trial in self.trials.values() if trial.state is TrialState.FAILED]
-            if len(failed) >= HOPELESS or (failed and self._budget_spent() and not self._live):
-                self._end(SearchState.FAILED, f"Every trial failed. The first: {failed[0].reason}", at)
-                return
-        budget = self._budget_spent()
-        if budget and not self._live and not self._asked:
-            self._end(SearchState.FINISHED, budget, at)
-        elif not budget and not self._asked and not self._queue and self._idle():
-            if self._starts:
-                self._proposed += 1
-                self._add_trial(self._new_trial(self._starts.pop(0), "start", at), at)
-                self._schedule(at)
-                return
-            self._asked = True
-            self._out.append(Ask(self._proposed + 1))
+    def _promoted(self, at: float) -> Key | None:
+        """The first fit of a parked trial that may go on now."""
+        trial = self.referee.promotable()
+        if trial is None:
+            return None
+        self._go_on(trial, at)
+        return self._next_queued()
 
-    def _idle(self) -> bool:
-        return any(worker.ready and not worker.fits for worker in self._workers.values())
+    def _ask_or_end(self, at: float) -> None:
+        if not self._proved and self._failures and self._hopeless():
+            self._end(SearchState.FAILED, f"Every trial failed. The first: {self._failures[0]}", at)
+            return
+        budget = self._budget_spent()
+        if budget and not self._asked:
+            self._close(budget, at)
+        elif not budget and not self._asked and not self._queue and self._crew.free(0) is not None:
+            self._ask(at)
+
+    def _hopeless(self) -> bool:
+        return len(self._failures) >= HOPELESS or bool(self._budget_spent() and not self._live)
+
+    def _ask(self, at: float) -> None:
+        if self._waits or not self.referee.may_propose(self._proposed):
+            return
+        if self._starts:
+            self._proposed += 1
+            self._add_trial(self._new_trial(self._starts.pop(0), "start", at), at)
+            self._schedule(at)
+            return
+        self._asked = True
+        self._out.append(Ask(self._proposed + 1))
+
+    def _close(self, budget: str, at: float) -> None:
+        """No further trial begins: those on their way come to their end, then the search does."""
+        if self._live and not self.referee.record.closing:
+            self.referee.record.closing = True
+            for cohort in self.referee.cohorts_waiting():
+                for trial, verdict in self.referee.settled(cohort):
+                    self._apply(trial, verdict, at)
+            self._schedule(at)
+            return
+        if self._live and self._live == self._resting and not self._queue and self.referee.promotable() is None:
+            for trial in list(self.referee.parked):
+                if not trial.state.ended:
+                    self._end_trial(trial, TrialState.PRUNED, trial.reason.replace("go on so far", "went on"), at)
+        if not self._live:
+            self._end(SearchState.FINISHED, budget, at)
 
     def _budget_spent(self) -> str:
         if self._exhausted:

@@ -16,25 +16,28 @@ from dataclasses import replace
 from typing import Protocol
 
 from pellux.core.errors import Conflict
+from pellux.core.strategies import Proposed
 from pellux.engine.coordinator import Coordinator
 from pellux.engine.messages import (
     Ask,
     Begin,
     Command,
+    CutFit,
     Dismiss,
     Event,
     Finish,
+    Forget,
     Hire,
     Proposal,
     ProposalFailed,
     Save,
     SaveFit,
+    SavePoints,
     SaveSearch,
     SaveTrial,
     StartFit,
     Tick,
 )
-from pellux.engine.proposer import Answer
 from pellux.engine.runners import Clock, Runner
 
 log = logging.getLogger("pellux.engine")
@@ -49,9 +52,9 @@ class Recorder(Protocol):
 
 
 class Proposer(Protocol):
-    """Asks the strategy: at once, or by a promise; None when the space is exhausted."""
+    """Asks the strategy: at once, or by a promise."""
 
-    def propose(self, number: int, coordinator: Coordinator) -> Answer | Future[Answer]: ...
+    def propose(self, number: int, coordinator: Coordinator) -> Proposed | Future[Proposed]: ...
 
     def close(self) -> None: ...
 
@@ -70,6 +73,7 @@ class Driver(threading.Thread):
         self._leaving = threading.Event()
         self._finished = False
         self._unsaved: list[Save] = []
+        self._forgets: list[int | None] = []
         self._last_save = 0.0
         self.error: Exception | None = None
 
@@ -106,6 +110,9 @@ class Driver(threading.Thread):
         if self._unsaved:
             self._recorder.save(self._unsaved)
             self._unsaved = []
+        for trial in self._forgets:  # only now: the recorder reads from them what a trial predicted
+            self._runner.forget(trial)
+        self._forgets = []
         self._last_save = self._clock()
 
     def _drain(self) -> list[Event]:
@@ -123,7 +130,9 @@ class Driver(threading.Thread):
                     commands += self._coordinator.handle(event)
                 except Conflict as refusal:  # a person's wish that came too late
                     log.info("Refused: %s", refusal.message)
-            self._unsaved += [_as_it_is(command) for command in commands if isinstance(command, (SaveSearch, SaveTrial, SaveFit))]
+            self._unsaved += [
+                _as_it_is(command) for command in commands if isinstance(command, (SaveSearch, SaveTrial, SaveFit, SavePoints))
+            ]
             events = [answer for command in commands if (answer := self._carry_out(command)) is not None]
 
     def _carry_out(self, command: Command) -> Event | None:
@@ -134,7 +143,12 @@ class Driver(threading.Thread):
                 self._runner.hire(worker, lane)
             case Dismiss(worker=worker):
                 self._runner.dismiss(worker)
+            case CutFit():
+                self._runner.cut(command)
+            case Forget(trial=trial):
+                self._forgets.append(trial)
             case Finish():
+                self._forgets.append(None)
                 self._finished = True
             case Ask(number=number):
                 return self._ask(number)
@@ -148,14 +162,21 @@ class Driver(threading.Thread):
         if isinstance(answer, Future):
             answer.add_done_callback(lambda done: self._answered(number, done))
             return None
-        return Proposal(number, answer, self._clock())
+        return self._proposal(number, answer)
 
-    def _answered(self, number: int, done: Future[Answer]) -> None:
+    def _proposal(self, number: int, answer: Proposed) -> Proposal:
+        configuration = answer.configurations[0] if answer.configurations else None
+        if not answer.lineage:
+            return Proposal(number, configuration, self._clock(), wait=answer.waits)
+        line = answer.lineage[0]
+        return Proposal(number, configuration, self._clock(), line.parent, line.rung, line.member)
+
+    def _answered(self, number: int, done: Future[Proposed]) -> None:
         """In the strategy's thread: its answer comes in like any other event."""
         if done.cancelled():
             return
         error = done.exception()
-        self.post(Proposal(number, done.result(), self._clock()) if error is None else self._refusal(error))
+        self.post(self._proposal(number, done.result()) if error is None else self._refusal(error))
 
     def _refusal(self, error: BaseException) -> Event:
         log.error("The strategy failed", exc_info=error)
@@ -165,5 +186,5 @@ class Driver(threading.Thread):
 def _as_it_is(save: Save) -> Save:
     """A trial goes on changing until its group is written: keep it as it is now."""
     if isinstance(save, SaveTrial):
-        return replace(save, trial=replace(save.trial, fits=dict(save.trial.fits)))
+        return replace(save, trial=replace(save.trial, fits=dict(save.trial.fits), results=dict(save.trial.results)))
     return save

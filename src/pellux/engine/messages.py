@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from pellux.core.space import Value
-from pellux.engine.model import Fit, Outcome, SearchState, Trial
+from pellux.engine.model import Fit, Outcome, Points, SearchState, Trial
 
 # Events
 
@@ -53,6 +53,18 @@ class FitEnded:
 
 
 @dataclass(frozen=True, slots=True)
+class FitStepped:
+    """A running fit tells the scores of further iterations."""
+
+    worker: int
+    trial: int
+    fold: int
+    attempt: int
+    points: Points
+    at: float
+
+
+@dataclass(frozen=True, slots=True)
 class SetLimits:
     """New budgets while the search runs; what is left out stays."""
 
@@ -70,11 +82,19 @@ class Try:
 
 @dataclass(frozen=True, slots=True)
 class Proposal:
-    """The answer to Ask: a configuration, or None when the space is exhausted."""
+    """The answer to Ask: a configuration, or None when the space is exhausted.
+
+    `parent` is the trial that it goes on from, `rung` how far it is to get, `member` whose interval it is. `wait` asks for patience: nothing can be
+    proposed before another trial ends.
+    """
 
     number: int
     configuration: Mapping[str, Value] | None
     at: float
+    parent: int | None = None
+    rung: int | None = None
+    member: int = 0
+    wait: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -111,7 +131,7 @@ class SetWorkers:
 
 
 Event = (
-    Begin | Tick | WorkerReady | WorkerLost | FitStarted | FitEnded | Proposal | ProposalFailed
+    Begin | Tick | WorkerReady | WorkerLost | FitStarted | FitStepped | FitEnded | Proposal | ProposalFailed
     | Pause | Resume | Stop | Withdraw | SetWorkers | SetLimits | Try
 )  # fmt: skip
 
@@ -140,6 +160,16 @@ class SaveFit:
 
 
 @dataclass(frozen=True, slots=True)
+class SavePoints:
+    """Further points of a fold's curve."""
+
+    trial: int
+    fold: int
+    points: Points
+    at: float
+
+
+@dataclass(frozen=True, slots=True)
 class Ask:
     """Ask the strategy for proposal `number`."""
 
@@ -147,13 +177,45 @@ class Ask:
 
 
 @dataclass(frozen=True, slots=True)
+class Ancestor:
+    """A trial from which another goes on, and how far it came: enough to go the way again when its checkpoint is gone."""
+
+    trial: int
+    configuration: Mapping[str, Value]
+    level: int
+
+
+@dataclass(frozen=True, slots=True)
 class StartFit:
+    """`level` is how much of the resource it gets, `last` whether that is its last rung; `ancestors` begin with the first."""
+
     worker: int
     trial: int
     fold: int
     attempt: int
     configuration: Mapping[str, Value]
     learner: str = ""
+    rung: int = 0
+    level: int = 0
+    last: bool = True
+    ancestors: tuple[Ancestor, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class CutFit:
+    """Tell a worker that nobody waits for what it does."""
+
+    worker: int
+    trial: int
+    fold: int
+    attempt: int
+
+
+@dataclass(frozen=True, slots=True)
+class Forget:
+    """The checkpoints of a trial are not needed any more."""
+
+    trial: int
 
 
 @dataclass(frozen=True, slots=True)
@@ -174,5 +236,5 @@ class Finish:
     """Nothing is left to do: close the runner."""
 
 
-Save = SaveSearch | SaveTrial | SaveFit
-Command = Save | Ask | StartFit | Hire | Dismiss | Finish
+Save = SaveSearch | SaveTrial | SaveFit | SavePoints
+Command = Save | Ask | StartFit | CutFit | Forget | Hire | Dismiss | Finish

@@ -8,6 +8,8 @@ from enum import StrEnum
 
 from pellux.core.space import Value
 
+Points = tuple[tuple[int, float], ...]  # iteration and score
+
 
 class SearchState(StrEnum):
     DRAFT = "draft"
@@ -52,6 +54,7 @@ class Outcome:
     """What a worker answers for a fit: state DONE with a score, or ERROR / MEMORY with a message.
 
     `predictions` are of the fold's test rows, encoded; they pass through to the store and are not kept here.
+    `curve` has the scores along the iterations, from the fit's very start; `checkpoint_bytes` is what is kept to go on from.
     """
 
     state: FitState
@@ -63,11 +66,13 @@ class Outcome:
     warnings: tuple[str, ...] = ()
     predictions: bytes | None = None
     model_bytes: int | None = None
+    curve: Points = ()
+    checkpoint_bytes: int = 0
 
 
 @dataclass(frozen=True, slots=True)
 class Fit:
-    """One trial on one fold. `lane` is the worker lane it ran on; times are wall-clock seconds."""
+    """One trial on one fold, up to a rung. `lane` is the worker lane it ran on; times are wall-clock seconds."""
 
     trial: int
     fold: int
@@ -77,6 +82,7 @@ class Fit:
     started_at: float | None = None
     ended_at: float | None = None
     outcome: Outcome | None = None
+    rung: int = 0
 
     @property
     def score(self) -> float | None:
@@ -87,7 +93,24 @@ class Fit:
 class Trial:
     """A configuration under evaluation. `seen` and `pending` are its sightline.
 
-    `learner` is empty where the search's own is meant; `source` is the id of the trial that this one judges again.
+    Attributes
+    ----------
+    learner : str
+        Empty where the search's own is meant.
+    source : int or None
+        The id of the trial that this one judges again.
+    fits : dict of int to Fit
+        For each fold the fit of its highest rung; those of lower rungs are in `past`.
+    bracket, cohort : int
+        Which ladder it climbs, and with whom.
+    rung : int
+        The rung that it works on or has reached.
+    results : dict of int to tuple of float
+        For each rung that is complete the fold scores.
+    best_iteration : int or None
+        Where the mean of its curves was best; its scores are of there.
+    parent : int or None
+        The trial from whose checkpoints it goes on.
     """
 
     number: int
@@ -102,10 +125,23 @@ class Trial:
     fits: dict[int, Fit] = field(default_factory=dict)
     learner: str = ""
     source: int | None = None
+    past: list[Fit] = field(default_factory=list)
+    bracket: int = 0
+    cohort: int = 0
+    rung: int = 0
+    results: dict[int, tuple[float, ...]] = field(default_factory=dict)
+    best_iteration: int | None = None
+    parent: int | None = None
 
     @property
     def scores(self) -> list[float | None]:
-        return [self.fits[fold].score for fold in sorted(self.fits)]
+        """A score for each fold that was begun: of the rung it works on, else of the last one that is complete."""
+        if self.rung in self.results:
+            return list(self.results[self.rung])
+        before = self.results[max(self.results)] if self.results else ()
+        return [
+            before[fold] if fit.score is None and fold < len(before) else fit.score for fold, fit in sorted(self.fits.items())
+        ]  # fmt: skip
 
     @property
     def mean(self) -> float | None:
@@ -115,7 +151,7 @@ class Trial:
 
     @property
     def seconds(self) -> float:
-        return sum(fit.outcome.seconds for fit in self.fits.values() if fit.outcome)
+        return sum(fit.outcome.seconds for fit in (*self.past, *self.fits.values()) if fit.outcome)
 
     def change(self, fold: int, **changes: object) -> Fit:
         self.fits[fold] = fit = replace(self.fits[fold], **changes)  # type: ignore[arg-type]
@@ -134,6 +170,10 @@ class Limits:
         Running time after which no further trial begins; pauses do not count.
     fit_seconds : float
         Wall-clock limit of one fit.
+    trial_seconds : float or None
+        What all fits of a trial may take together.
+    checkpoint_bytes : int
+        What the checkpoints of parked trials may take on disk.
     target : float or None
         Mean score that ends the search once it is reached, in the metric's own direction.
     patience : int or None
@@ -147,6 +187,8 @@ class Limits:
     folds: int
     minutes: float | None = None
     fit_seconds: float = 600.0
+    trial_seconds: float | None = None
+    checkpoint_bytes: int = 2 * 2**30
     attempts: int = 2
     target: float | None = None
     patience: int | None = None

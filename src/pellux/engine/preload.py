@@ -5,6 +5,7 @@ import sklearn.ensemble
 import sklearn.impute
 import sklearn.linear_model
 import sklearn.metrics
+import sklearn.neural_network
 import sklearn.pipeline
 import sklearn.preprocessing
 import sklearn.tree  # noqa: F401

@@ -10,16 +10,47 @@ import os
 from collections.abc import Sequence
 from dataclasses import dataclass
 from multiprocessing.connection import Connection
-from operator import itemgetter
 from typing import Any
 
-from pellux.core.space import Configuration, Space, Value
-from pellux.core.strategies import Chance, Observation, strategy
+from pellux.core.space import Configuration, Space
+from pellux.core.strategies import Chance, Observation, Partial, Proposed, population_training, strategy
+from pellux.core.strategies.partial import history as comparable
+from pellux.core.strategies.population_training import Line
 from pellux.engine.lifeline import tie
 from pellux.engine.runners.local import prepare
 
-Placed = tuple[int, Observation]  # histories are sorted by this number, so that they never depend on who ended first
+# Histories are sorted by this number, so that they never depend on who ended first; a later one of a number replaces it.
+Placed = tuple[int, Observation | Partial]
 NICE = 5  # fits go first when there are fewer cores than processes
+
+
+@dataclass(frozen=True)
+class Growth:
+    """What a search's rungs mean to a strategy: folds of a whole trial, the resource that grows, the last rung.
+
+    With a `line` the rungs are a population's intervals, and every trial is whole at its own.
+    """
+
+    folds: int
+    resource: str = ""
+    top: int = 0
+    line: Line | None = None
+
+
+def answer(
+    key: str,
+    space: Space,
+    known: dict[int, Observation | Partial],
+    pending: Sequence[Configuration],
+    chance: Chance,
+    growth: Growth,
+) -> Proposed:
+    """What a strategy says to all that is known, by place."""
+    if growth.line is not None:
+        whole = comparable(space, [known[place] for place in sorted(known)], growth.folds, "", 0)
+        return population_training.propose(space, whole, pending, 1, chance, growth.line)
+    found = comparable(space, [known[place] for place in sorted(known)], growth.folds, growth.resource, growth.top)
+    return strategy(key).propose(space, found, pending, 1, chance)
 
 
 @dataclass(frozen=True)
@@ -28,6 +59,7 @@ class Question:
 
     key: str
     space: Space
+    growth: Growth
     news: Sequence[Placed]
     pending: Sequence[Configuration]
     chance: Chance
@@ -44,12 +76,12 @@ class StrategyProcess:
         self._ended = False
 
     def ask(
-        self, key: str, space: Space, history: Sequence[Placed], pending: Sequence[Configuration], chance: Chance
-    ) -> dict[str, Value] | None:
+        self, key: str, space: Space, history: Sequence[Placed], pending: Sequence[Configuration], chance: Chance, growth: Growth
+    ) -> Proposed:
         """The next configuration, given all that is known in the order in which it came; raises what the strategy raised. A process that died is replaced once."""
         for last in (False, True):
             try:
-                return self._exchange(key, space, history, pending, chance)
+                return self._exchange(key, space, history, pending, chance, growth)
             except (EOFError, OSError) as error:
                 self.forget()
                 if last or self._ended:
@@ -57,17 +89,17 @@ class StrategyProcess:
         raise AssertionError("unreachable")
 
     def _exchange(
-        self, key: str, space: Space, history: Sequence[Placed], pending: Sequence[Configuration], chance: Chance
-    ) -> dict[str, Value] | None:
+        self, key: str, space: Space, history: Sequence[Placed], pending: Sequence[Configuration], chance: Chance, growth: Growth
+    ) -> Proposed:
         if self._ended:
             raise EOFError("ended")
         pipe = self._started()
-        pipe.send(Question(key, space, history[self._known :], pending, chance))
+        pipe.send(Question(key, space, growth, history[self._known :], pending, chance))
         self._known = len(history)
-        kind, answer = pipe.recv()
+        kind, said = pipe.recv()
         if kind == "error":
-            raise RuntimeError(answer)
-        found: dict[str, Value] | None = answer
+            raise RuntimeError(said)
+        found: Proposed = said
         return found
 
     def _started(self) -> Connection:
@@ -107,14 +139,13 @@ class StrategyProcess:
 def _main(pipe: Connection, lifeline: Connection) -> None:
     tie(lifeline.fileno())
     os.nice(NICE)
-    history: list[Placed] = []
+    known: dict[int, Observation | Partial] = {}
     with contextlib.suppress(EOFError, OSError):
         while True:
             question: Question = pipe.recv()
-            history = sorted([*history, *question.news], key=itemgetter(0))
+            known.update(question.news)
             try:
-                known = [observation for _, observation in history]
-                found = strategy(question.key).propose(question.space, known, question.pending, 1, question.chance)
-                pipe.send(("answer", found.configurations[0] if found.configurations else None))
+                found = answer(question.key, question.space, known, question.pending, question.chance, question.growth)
+                pipe.send(("answer", found))
             except Exception as error:
                 pipe.send(("error", f"{type(error).__name__}: {error}"))

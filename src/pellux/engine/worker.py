@@ -9,6 +9,7 @@ import sys
 import threading
 import time
 import traceback
+from collections import deque
 from collections.abc import Mapping
 from dataclasses import dataclass
 from multiprocessing.connection import Connection
@@ -19,11 +20,16 @@ import numpy as np
 from threadpoolctl import threadpool_limits
 
 from pellux.core.judging import Brief
+from pellux.core.stopping import ITERATIONS, ROWS
 from pellux.engine.lifeline import tie
+from pellux.engine.messages import Ancestor
 from pellux.engine.model import FitState, Outcome
+from pellux.engine.tending import Keeping, Telling
 from pellux.learners.catalogue import learner
 from pellux.learners.fitting import fit_fold, model_bytes
 from pellux.learners.fold_data import FoldData
+from pellux.learners.growing import Tending, grow_fold
+from pellux.learners.settings import Learner
 from pellux.learners.table import Table
 
 HEARTBEAT = 2.0
@@ -38,6 +44,14 @@ class Assignment:
     ----------
     memory_bytes : int or None
         What a worker may allocate beyond what it holds when the data are open.
+    resource : str
+        What grows from rung to rung.
+    most : int
+        All of it: what a whole trial gets.
+    grid : tuple of int
+        The iterations at which a growing fit tells its score.
+    checkpoints : Path or None
+        The folder of what growing fits leave to go on from.
     """
 
     table: Path
@@ -46,6 +60,10 @@ class Assignment:
     learner: str
     log: Path
     memory_bytes: int | None = None
+    resource: str = ""
+    most: int = 1
+    grid: tuple[int, ...] = ()
+    checkpoints: Path | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,6 +73,18 @@ class Task:
     attempt: int
     configuration: Mapping[str, Any]
     learner: str = ""
+    level: int = 0
+    last: bool = True
+    ancestors: tuple[Ancestor, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Cut:
+    """Nobody waits for this fit any more."""
+
+    trial: int
+    fold: int
+    attempt: int
 
 
 def main(assignment: Assignment, pipe: Connection, lifeline: Connection) -> None:
@@ -67,12 +97,38 @@ def main(assignment: Assignment, pipe: Connection, lifeline: Connection) -> None
         bench = _Bench(assignment, log)
         _limit_memory(assignment.memory_bytes)
         send(("ready",))
+        inbox = _Inbox(pipe)
         with contextlib.suppress(EOFError, OSError):
             while True:
-                task: Task = pipe.recv()
+                task = inbox.next()
                 send(("started", task.trial, task.fold, task.attempt, time.time()))
-                outcome = bench.fit(task)
+                outcome = bench.fit(task, send, inbox)
                 send(("ended", task.trial, task.fold, task.attempt, outcome, time.time()))
+
+
+class _Inbox:
+    """What was sent to this worker: tasks in their order, and cuts, which are heard while a task is done."""
+
+    def __init__(self, pipe: Connection) -> None:
+        self._pipe = pipe
+        self._tasks: deque[Task] = deque()
+        self._cut: set[tuple[int, int, int]] = set()
+
+    def next(self) -> Task:
+        while not self._tasks:
+            self._take(self._pipe.recv())
+        return self._tasks.popleft()
+
+    def cut(self, task: Task) -> bool:
+        while self._pipe.poll():
+            self._take(self._pipe.recv())
+        return (task.trial, task.fold, task.attempt) in self._cut
+
+    def _take(self, message: Task | Cut) -> None:
+        if isinstance(message, Task):
+            self._tasks.append(message)
+        else:
+            self._cut.add((message.trial, message.fold, message.attempt))
 
 
 class _Bench:
@@ -84,13 +140,17 @@ class _Bench:
         self.default_learner = assignment.learner
         self.data = FoldData(Table.open(assignment.table), brief, np.load(assignment.folds))
         self.log = log
+        self.assignment = assignment
 
-    def fit(self, task: Task) -> Outcome:
+    def fit(self, task: Task, send: Any, inbox: _Inbox) -> Outcome:
         os.ftruncate(self.log, 0)
         begun = time.perf_counter()
         try:
             chosen = learner(task.learner or self.default_learner, self.brief.task)
-            fold = self.data.prepared(task.fold, chosen.preparation)
+            if self.assignment.resource == ITERATIONS:
+                return self._grow(task, chosen, send, inbox)
+            share = task.level / self.assignment.most if self.assignment.resource == ROWS else 1.0
+            fold = self.data.prepared(task.fold, chosen.preparation, share)
             fitted = fit_fold(fold, chosen, task.configuration, self.brief, time.perf_counter)
             # Models of one trial are much alike: the size of the first says enough, and costs the others nothing.
             size = model_bytes(fitted.model) if task.fold == 0 else None
@@ -108,6 +168,30 @@ class _Bench:
         return Outcome(
             FitState.DONE, fitted.score, spent, fitted.predict_seconds, log=self.tail(), warnings=fitted.warnings,
             predictions=fitted.predictions, model_bytes=size,
+        )  # fmt: skip
+
+    def _grow(self, task: Task, chosen: Learner, send: Any, inbox: _Inbox) -> Outcome:
+        """A fit that goes on from its checkpoint, tells its scores as they come, and leaves a checkpoint behind."""
+        assignment = self.assignment
+        fold = self.data.prepared(task.fold, chosen.preparation)
+        told = Telling(lambda points: send(("points", task.trial, task.fold, task.attempt, points, time.time())))
+        keeping = Keeping(assignment.checkpoints, task.trial, task.fold, [a.trial for a in reversed(task.ancestors)])
+        begun = keeping.begin()
+        stages = [*((a.configuration, a.level) for a in task.ancestors), (task.configuration, task.level)]
+        tending = Tending(told.point, lambda: inbox.cut(task), keeping.now_and_then)
+        fitted = grow_fold(fold, chosen, stages, assignment.grid, self.brief, time.perf_counter, begun, tending)
+        first = task.ancestors[-1].level if task.ancestors else 0
+        curve = tuple(point for point in begun.curve if point[0] > first)
+        if not curve:
+            message = f"The metric {self.brief.metric} gave {fitted.score} at every iteration."
+            return Outcome(FitState.ERROR, seconds=fitted.seconds, message=message, log=self.tail(), warnings=fitted.warnings)
+        size = keeping.leave(begun)
+        if task.last:
+            keeping.lay_down(begun)
+        return Outcome(
+            FitState.DONE, curve[-1][1], fitted.seconds, fitted.predict_seconds, log=self.tail(),
+            warnings=(*keeping.complaints, *fitted.warnings), model_bytes=model_bytes(fitted.model) if task.fold == 0 else None,
+            curve=curve, checkpoint_bytes=size,
         )  # fmt: skip
 
     def tail(self) -> str:

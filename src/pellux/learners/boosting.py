@@ -7,7 +7,7 @@ from typing import Any
 
 from pellux.core.judging import BINARY, MULTICLASS, REGRESSION
 from pellux.learners.linear import BALANCE
-from pellux.learners.settings import MORE_COSTS_LESS, MORE_COSTS_MORE, Circumstances, Learner, Setting
+from pellux.learners.settings import MORE_COSTS_LESS, MORE_COSTS_MORE, Circumstances, Growth, Learner, Setting
 
 
 def _boosting(settings: Mapping[str, Any], around: Circumstances) -> Any:
@@ -28,6 +28,17 @@ def _boosting(settings: Mapping[str, Any], around: Circumstances) -> Any:
     if around.task == REGRESSION:
         return HistGradientBoostingRegressor(**shared)
     return HistGradientBoostingClassifier(**shared, class_weight="balanced" if settings["balance"] else None)
+
+
+def _grow(model: Any, rows: Any, target: Any, done: int, to: int) -> None:
+    model.set_params(warm_start=True, max_iter=to).fit(rows, target)
+
+
+def _steer(model: Any, settings: Mapping[str, Any]) -> None:
+    model.set_params(
+        learning_rate=settings["rate"], max_leaf_nodes=settings["leaves"], min_samples_leaf=settings["min_leaf"],
+        l2_regularization=settings["pull"],
+    )  # fmt: skip
 
 
 BOOSTING = Learner(
@@ -68,4 +79,5 @@ BOOSTING = Learner(
         BALANCE,
     ),
     build=_boosting,
+    growth=Growth("rounds", 20, _grow, _steer, steerable=("rate", "leaves", "min_leaf", "pull"), parameter="max_iter"),
 )  # fmt: skip

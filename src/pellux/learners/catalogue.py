@@ -6,10 +6,11 @@ from pellux.core.errors import InvalidPlan
 from pellux.core.judging import REGRESSION
 from pellux.learners.boosting import BOOSTING
 from pellux.learners.linear import LOGISTIC, RIDGE
+from pellux.learners.networks import NETWORK
 from pellux.learners.settings import Learner
 from pellux.learners.trees import FOREST, TREE
 
-LEARNERS = {learner.key: learner for learner in (LOGISTIC, RIDGE, TREE, FOREST, BOOSTING)}
+LEARNERS = {learner.key: learner for learner in (LOGISTIC, RIDGE, TREE, FOREST, BOOSTING, NETWORK)}
 
 
 def learner(key: str, task: str | None = None) -> Learner:

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from pellux.core.judging import Brief
 from pellux.core.judging.predictions import decode, encode
+from pellux.learners.building import estimator
 from pellux.learners.fold_data import PreparedFold
 from pellux.learners.settings import Circumstances, Learner
 
@@ -32,7 +33,7 @@ class Fitted:
 def fit_fold(fold: PreparedFold, learner: Learner, settings: Mapping[str, Any], brief: Brief, clock: Callable[[], float]) -> Fitted:
     """Fit and score one configuration on one fold; `clock` gives seconds."""
     around = Circumstances(brief.task, brief.seed, fold.category_columns)
-    model = learner.build({**learner.defaults, **settings}, around)
+    model = estimator(learner, settings, around)
     with warnings.catch_warnings(record=True) as caught:
         warnings.simplefilter("always")
         begun = clock()
@@ -41,12 +42,12 @@ def fit_fold(fold: PreparedFold, learner: Learner, settings: Mapping[str, Any], 
         predicted = predict(model, fold.test, brief)
         judged = clock()
         score = brief.judged_by.compute(fold.test_target, predicted, len(brief.classes))
-        kept = _kept(model, fold.test, predicted, brief)
+        kept = kept_predictions(model, fold.test, predicted, brief)
     seen = tuple(dict.fromkeys(f"{w.category.__name__}: {w.message}" for w in caught))
     return Fitted(score, judged - begun, judged - learnt, seen, kept, model)
 
 
-def _kept(model: Any, rows: NDArray[np.float64], predicted: NDArray[Any], brief: Brief) -> bytes:
+def kept_predictions(model: Any, rows: NDArray[np.float64], predicted: NDArray[Any], brief: Brief) -> bytes:
     """What is stored of the predictions: probabilities wherever they say all that the metric judged, for they say more."""
     needs = brief.judged_by.needs
     if needs == "labels" and hasattr(model, "predict_proba"):

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from pellux.core.judging import Brief
 from pellux.learners.preparation import category_columns, feature_matrix, transformer
+from pellux.learners.row_samples import nested_order
 from pellux.learners.table import Table
 from pellux.learners.target import target_array
 
@@ -44,23 +45,28 @@ class FoldData:
         self._target, _ = target_array(table, brief)
         self._assigned = np.atleast_2d(assigned)
         self._per_repeat = brief.split.folds
-        self._kept: OrderedDict[tuple[int, str], PreparedFold] = OrderedDict()
+        self._kept: OrderedDict[tuple[int, str, float], PreparedFold] = OrderedDict()
         self._budget = budget
+        self._classes, self._seed = bool(brief.classes), brief.seed
 
-    def prepared(self, fold: int, preparation: str) -> PreparedFold:
-        key = (fold, preparation)
+    def prepared(self, fold: int, preparation: str, share: float = 1.0) -> PreparedFold:
+        """A fold ready for a learner; with a share below 1, of a stratified sample of its training rows."""
+        key = (fold, preparation, share)
         if key in self._kept:
             self._kept.move_to_end(key)
             return self._kept[key]
-        made = self._kept[key] = self._prepare(fold, preparation)
+        made = self._kept[key] = self._prepare(fold, preparation, share)
         while len(self._kept) > 1 and sum(f.size for f in self._kept.values()) > self._budget:
             self._kept.popitem(last=False)
         return made
 
-    def _prepare(self, fold: int, preparation: str) -> PreparedFold:
+    def _prepare(self, fold: int, preparation: str, share: float) -> PreparedFold:
         assigned = self._assigned[fold // self._per_repeat]
         place = fold % self._per_repeat
-        learning = (assigned >= 0) & (assigned != place)
+        learning = np.flatnonzero((assigned >= 0) & (assigned != place))
+        if share < 1:
+            order = nested_order(self._target[learning], classes=self._classes, seed=self._seed)
+            learning = np.sort(learning[order[: max(int(np.ceil(share * len(order))), 2)]])
         judging = assigned == place
         train, test = self._matrix[learning], self._matrix[judging]
         width = train.shape[1]

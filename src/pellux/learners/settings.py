@@ -48,6 +48,34 @@ class Circumstances:
 
 
 @dataclass(frozen=True)
+class Growth:
+    """How a learner is trained in iterations.
+
+    Attributes
+    ----------
+    counter : str
+        The setting that says how many iterations there are in all.
+    points : int
+        About how many points a whole fit's curve has: judging costs time too.
+    grow : function of (model, rows, target, iterations done, iterations wanted)
+    steer : function of (model, settings)
+        Gives a model on its way the settings that may change; they are named in `steerable`.
+    parameter : str
+        What the estimator itself calls its counter.
+    by_epoch : bool
+        Its own `fit` would train it otherwise than epoch by epoch.
+    """
+
+    counter: str
+    points: int
+    grow: Callable[[Any, Any, Any, int, int], None]
+    steer: Callable[[Any, Mapping[str, Any]], None]
+    steerable: tuple[str, ...] = ()
+    parameter: str = ""
+    by_epoch: bool = False
+
+
+@dataclass(frozen=True)
 class Learner:
     """An entry of the catalogue. `preparation` names the way columns are made ready inside each fold."""
 
@@ -58,6 +86,7 @@ class Learner:
     preparation: str
     settings: tuple[Setting, ...]
     build: Callable[[Mapping[str, Any], Circumstances], Any]
+    growth: Growth | None = None
 
     @property
     def defaults(self) -> dict[str, Value]:

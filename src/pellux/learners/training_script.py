@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import inspect
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from importlib.resources import files
@@ -73,11 +74,13 @@ def training_script(ground: Ground, key: str, settings: Mapping[str, Any], origi
         "VERSIONS": dict(origin.versions),
     }
     text = files("pellux.learners").joinpath("training_script.txt").read_text("utf-8")
+    own = _staged(imports)
     parts = {
         "TITLE": origin.title.replace('"""', "'''").replace("\\", "/"),
         "MADE": origin.made.replace('"""', "'''").replace("\\", "/"),
         "IMPORTS": "\n".join(f"from {module} import {', '.join(sorted(names))}" for module, names in sorted(imports.items())),
         "CONSTANTS": "\n".join(f"{k} = {pformat(v, width=110, sort_dicts=False)}" for k, v in constants.items()),
+        "OWN": own,
         "PIPELINE": built,
         "SCORE": name + call,
         "METRIC": brief.metric,
@@ -87,6 +90,17 @@ def training_script(ground: Ground, key: str, settings: Mapping[str, Any], origi
     for place, part in parts.items():
         text = text.replace(f"<<{place}>>", part)
     return text
+
+
+def _staged(imports: dict[str, set[str]]) -> str:
+    """The text of our wrapper, when the pipeline has it: the script must run without us."""
+    if imports.pop("pellux.learners", None) is None:
+        return ""
+    imports.setdefault("sklearn.base", set()).update(("BaseEstimator", "clone"))
+    from pellux.learners import stages
+
+    source = inspect.getsource(stages.TrainedInStages)
+    return f"\n{source}\n"
 
 
 def _score(metric: str, many: bool) -> tuple[str, str]:

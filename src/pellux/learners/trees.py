@@ -7,7 +7,7 @@ from typing import Any
 
 from pellux.core.judging import BINARY, MULTICLASS, REGRESSION
 from pellux.learners.linear import BALANCE
-from pellux.learners.settings import MORE_COSTS_LESS, MORE_COSTS_MORE, Circumstances, Learner, Setting
+from pellux.learners.settings import MORE_COSTS_LESS, MORE_COSTS_MORE, Circumstances, Growth, Learner, Setting
 
 DEPTH = Setting(
     "depth", "How many questions a tree may ask in a row; deeper trees fit finer detail, and noise.",
@@ -72,6 +72,14 @@ def _forest(settings: Mapping[str, Any], around: Circumstances) -> Any:
     return kind(n_estimators=settings["trees"], n_jobs=1, **_shared(settings, around))
 
 
+def _grow(model: Any, rows: Any, target: Any, done: int, to: int) -> None:
+    model.set_params(warm_start=True, n_estimators=to).fit(rows, target)
+
+
+def _steer(model: Any, settings: Mapping[str, Any]) -> None:
+    """Trees that stand are not changed any more, and later ones are to be their like."""
+
+
 FOREST = Learner(
     key="forest",
     label="Random forest",
@@ -89,4 +97,5 @@ FOREST = Learner(
         BALANCE,
     ),
     build=_forest,
+    growth=Growth("trees", 20, _grow, _steer, parameter="n_estimators"),
 )  # fmt: skip

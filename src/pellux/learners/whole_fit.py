@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pellux.core.judging import Brief
+from pellux.learners.building import estimator, plain
 from pellux.learners.catalogue import learner
 from pellux.learners.fitting import predict
 from pellux.learners.preparation import category_columns, feature_matrix, transformer
@@ -75,7 +76,7 @@ def unfitted(key: str, settings: Mapping[str, Any], ground: Ground) -> Any:
     brief, width = ground.brief, len(ground.columns)
     chosen = learner(key, brief.task)
     around = Circumstances(brief.task, brief.seed, category_columns(width, ground.categories))
-    model = chosen.build({**chosen.defaults, **settings}, around)
+    model = estimator(chosen, settings, around)
     ready = transformer(chosen.preparation, width, ground.categories)
     return Pipeline([("learn", model)] if ready is None else [("prepare", ready), ("learn", model)])
 
@@ -85,6 +86,7 @@ def fitted(key: str, settings: Mapping[str, Any], ground: Ground, rows: NDArray[
     pipeline = unfitted(key, settings, ground)
     with quiet():
         pipeline.fit(ground.matrix[rows], ground.target[rows])
+    pipeline.steps[-1] = ("learn", plain(pipeline.named_steps["learn"]))
     return pipeline
 
 

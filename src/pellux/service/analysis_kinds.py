@@ -21,7 +21,7 @@ from pellux.learners.final_model import write_final_model
 from pellux.learners.holdout_judgement import judge_on_holdout
 from pellux.learners.whole_fit import Ground
 from pellux.service.analyses import Job, Prepare
-from pellux.service.lookups import get_trial, learner_of
+from pellux.service.lookups import final_settings, get_trial, learner_of
 from pellux.service.problems import get_problem
 from pellux.service.workspace import Workspace
 from pellux.store.models import Trial
@@ -39,7 +39,7 @@ def ground_of(workspace: Workspace, problem_id: int) -> Ground:
 def _chosen(workspace: Workspace, trial_id: int) -> tuple[str, dict[str, Any], Trial]:
     with workspace.database.read() as session:
         trial = get_trial(session, trial_id)
-        return learner_of(session, trial), dict(trial.configuration), trial
+        return learner_of(session, trial), final_settings(session, trial), trial
 
 
 def _honest(workspace: Workspace, problem_id: int, request: Mapping[str, Any]) -> Job:

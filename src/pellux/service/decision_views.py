@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any, Literal
 
-from pellux.service.views import ScalarValue, TrialRow, View
+from pellux.service.views import TrialRow, View
 
 
 class ComparisonToLeader(View):
@@ -247,7 +247,7 @@ class DecisionView(View):
     reason: str
     signer: str
     created_at: float
-    configuration: dict[str, ScalarValue]
+    configuration: dict[str, Any]
     metric_label: str
     mean: float | None
     error: float | None

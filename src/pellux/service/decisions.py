@@ -20,7 +20,7 @@ from pellux.service.contest import FinalistsQuery, gather
 from pellux.service.decision_views import DecisionDetail, DecisionView
 from pellux.service.engine_room import EngineRoom
 from pellux.service.finalists import finalists
-from pellux.service.lookups import get_trial, learner_of
+from pellux.service.lookups import final_settings, get_trial, learner_of
 from pellux.service.problems import get_problem, in_searches_of
 from pellux.service.rejudging import check_belongs
 from pellux.service.requests import Request
@@ -84,6 +84,7 @@ def _record(workspace: Workspace, problem: Problem, trial: Trial, request: Decis
     with workspace.database.read() as session:
         search = session.get_one(Search, trial.search_id)
         key, field = learner_of(session, trial), gather(session, problem.id)
+        settings = final_settings(session, trial)
         again = field.again.get(trial.id)
         judged_in = session.get_one(Search, again.search).number if again else None
     looks = holdout_looks(workspace, problem.id)
@@ -98,7 +99,7 @@ def _record(workspace: Workspace, problem: Problem, trial: Trial, request: Decis
         "weighing": request.weighing.model_dump(exclude_defaults=True),
         "problem": {"id": problem.id, "name": problem.name, "brief": brief.to_json(), "folds_sha256": problem.folds_hash},
         "trial": {
-            "id": trial.id, "search": search.number, "number": trial.number, "learner": key, "configuration": trial.configuration,
+            "id": trial.id, "search": search.number, "number": trial.number, "learner": key, "configuration": settings,
             "metric": brief.metric, "fold_scores": trial.scores, "mean": trial.mean, "standard_error": trial.error,
             "fit_seconds": costs.fit_seconds if costs else None, "model_bytes": costs.model_bytes if costs else None,
             "seen": trial.seen, "pending": trial.pending, "search_seed": search.plan.get("seed"), "model_seed": brief.seed,
@@ -155,7 +156,7 @@ def decision_view(session: Session, found: Decision) -> DecisionView:
     return DecisionView(
         id=found.id, problem_id=problem.id, problem_name=problem.name, trial_id=trial.id, trial_number=trial.number,
         search_number=session.get_one(Search, trial.search_id).number, learner=learner_of(session, trial), rule=found.rule,
-        reason=found.reason, signer=found.signer, created_at=found.created_at, configuration=trial.configuration,
+        reason=found.reason, signer=found.signer, created_at=found.created_at, configuration=final_settings(session, trial),
         metric_label=Brief.from_json(problem.brief).judged_by.label, mean=trial.mean, error=trial.error,
         fingerprint=found.fingerprint, superseded_by=session.scalar(later.limit(1)),
     )  # fmt: skip

@@ -23,13 +23,17 @@ from pellux.engine.runners import Runner
 from pellux.engine.runners.local import LocalRunner
 from pellux.engine.worker import Assignment
 from pellux.learners.catalogue import learner
+from pellux.learners.checkpoints import Checkpoints
 from pellux.service.analyses import Analyst, newest_analysis
 from pellux.service.analysis_kinds import KINDS, MODEL
+from pellux.service.populations import population_line, population_size
 from pellux.service.prior_knowledge import observations, starts
-from pellux.service.recorder import SearchRecorder
+from pellux.service.recorder import SearchRecorder, Work
 from pellux.service.requests import SettingsRequest
+from pellux.service.resolving import Resolved
 from pellux.service.workspace import Workspace
 from pellux.store import models
+from pellux.store.recording import curves_of
 
 RunnerFactory = Callable[[Assignment], Runner]
 
@@ -112,37 +116,58 @@ class EngineRoom:
             sign = brief.judged_by.sign
             defaults = learner(search.learner, brief.task).defaults
             earlier = observations(session, search.problem_id, search.learner, space, settings, brief, before=search_id)
+            curves = curves_of(session, search_id)
+        resolved = Resolved.from_json(search.stopping)
+        kept = Checkpoints(self.workspace.checkpoints_folder(search_id))
+        if not resolved.segments:
+            kept.keep_only([t.number for t in trials if not t.state.ended])
+        limits = _limits(settings, search.workers, brief)
+        if resolved.segments:
+            limits = replace(limits, trials=population_size(settings, resolved))
         coordinator = Coordinator(
-            limits=_limits(settings, search.workers, brief),
+            limits=limits,
             baseline=self._baseline(search, brief),
             trials=trials,
             active_seconds=search.active_seconds,
             state=SearchState(search.state),
             starts=starts(space, settings.starts),
+            stopping=resolved.stopping(),
+            curves=curves,
+            checkpoints=kept.sizes(),
         )
         assignment = self._assignment(search, brief, self.workspace.folds_file(problem.id))
-        recorder = SearchRecorder(self.workspace, search_id, problem.id, brief.judged_by, problem.frozen)
-        proposer = StrategyProposer(space, search.strategy, settings.seed, sign, defaults, earlier)
+        recorder = SearchRecorder(
+            self.workspace, search_id, problem.id, brief.judged_by, problem.frozen, work=Work(resolved.ladder, limits.folds, curves)
+        )  # fmt: skip
+        line = population_line(settings, resolved, learner(search.learner, brief.task)) if resolved.segments else None
+        proposer = StrategyProposer(space, search.strategy, settings.seed, sign, defaults, earlier, line)
         return Driver(coordinator, self._make_runner(assignment), recorder, proposer, self.workspace.clock)
 
     def _rejudging_driver(self, search: models.Search, problem: models.Problem, trials: list[Trial]) -> Driver:
-        """Finalists on fresh folds: the trials are there from the start, and nothing is proposed."""
+        """Finalists on fresh folds, or pruned trials in full: they are there from the start, and nothing is proposed."""
         brief = Brief.from_json(problem.brief)
         settings = SettingsRequest.model_validate(search.plan)
-        folds = self.workspace.fresh_folds_file(search.id)
-        repeats = len(np.load(folds, mmap_mode="r"))
+        fresh = search.kind == "re-judge"
+        folds = self.workspace.fresh_folds_file(search.id) if fresh else self.workspace.folds_file(problem.id)
+        repeats = len(np.load(folds, mmap_mode="r")) if fresh else 1
         limits = replace(_limits(settings, search.workers, brief), folds=repeats * brief.split.folds)
+        resolved = Resolved.from_json(search.stopping)
+        with self.workspace.database.read() as session:
+            curves = curves_of(session, search.id)
         coordinator = Coordinator(
-            limits=limits, baseline=None, trials=trials, active_seconds=search.active_seconds, state=SearchState(search.state)
-        )
+            limits=limits, baseline=None, trials=trials, active_seconds=search.active_seconds, state=SearchState(search.state),
+            stopping=resolved.stopping(), curves=curves,
+        )  # fmt: skip
         # Nothing is computed from what finalists predict on fresh folds; it is not kept.
         recorder = SearchRecorder(
-            self.workspace, search.id, problem.id, brief.judged_by, problem.frozen, keep_predictions=False
+            self.workspace, search.id, problem.id, brief.judged_by, problem.frozen, keep_predictions=False,
+            work=Work(resolved.ladder, limits.folds, curves),
         )  # fmt: skip
         runner = self._make_runner(self._assignment(search, brief, folds))
         return Driver(coordinator, runner, recorder, NoProposals(), self.workspace.clock)
 
     def _assignment(self, search: models.Search, brief: Brief, folds: Path) -> Assignment:
+        resolved = Resolved.from_json(search.stopping)
         return Assignment(
             table=self.workspace.data_folder(brief.data),
             folds=folds,
@@ -150,6 +175,10 @@ class EngineRoom:
             learner=search.learner,
             log=self.workspace.log_file(search.id),
             memory_bytes=_memory(SettingsRequest.model_validate(search.plan), search.workers),
+            resource=resolved.resource,
+            most=resolved.levels[-1],
+            grid=resolved.grid,
+            checkpoints=self.workspace.checkpoints_folder(search.id) if resolved.grid else None,
         )
 
     def _baseline(self, search: models.Search, brief: Brief) -> dict[str, Any] | None:
@@ -179,6 +208,8 @@ def _limits(settings: SettingsRequest, workers: int, brief: Brief) -> Limits:
         folds=brief.split.folds,
         minutes=settings.minutes,
         fit_seconds=settings.fit_seconds,
+        trial_seconds=settings.trial_seconds,
+        checkpoint_bytes=settings.checkpoint_mb * 2**20,
         target=settings.target_score,
         patience=settings.no_gain_in,
         sign=brief.judged_by.sign,
@@ -197,19 +228,26 @@ def _restore(session: Any, search_id: int) -> list[Trial]:
     trials = {
         row.number: Trial(
             row.number, row.configuration, row.origin, TrialState(row.state), row.reason, row.seen, row.pending,
-            row.created_at, row.ended_at, learner=row.learner, source=row.source_id,
+            row.created_at, row.ended_at, learner=row.learner, source=row.source_id, bracket=row.bracket, cohort=row.cohort,
+            rung=row.rung, results={int(rung): tuple(scores) for rung, scores in row.results.items()},
+            best_iteration=row.best_iteration, parent=row.parent,
         )
         for row in session.scalars(select(models.Trial).where(models.Trial.search_id == search_id).order_by(models.Trial.number))
     }  # fmt: skip
-    fits = session.scalars(select(models.Fit).where(models.Fit.search_id == search_id).order_by(models.Fit.trial, models.Fit.fold))
+    fits = session.scalars(
+        select(models.Fit).where(models.Fit.search_id == search_id).order_by(models.Fit.trial, models.Fit.fold, models.Fit.rung)
+    )
     for row in fits:
         state = FitState(row.state)
         ended = state not in (FitState.QUEUED, FitState.RUNNING)
         outcome = Outcome(state, row.score, row.seconds, row.predict_seconds, row.message) if ended else None
         # A fit that ran when the engine died did not lose a worker of its own making: the attempt does not count.
         attempt = row.attempt if ended else max(row.attempt - 1, 0)
-        fit = Fit(row.trial, row.fold, state, attempt, row.lane, row.started_at, row.ended_at, outcome)
-        trials[row.trial].fits[row.fold] = fit
+        fit = Fit(row.trial, row.fold, state, attempt, row.lane, row.started_at, row.ended_at, outcome, row.rung)
+        trial = trials[row.trial]
+        if row.fold in trial.fits:  # of a lower rung
+            trial.past.append(trial.fits[row.fold])
+        trial.fits[row.fold] = fit
     for trial in trials.values():
         if trial.state is TrialState.RUNNING and not any(f.state is FitState.DONE for f in trial.fits.values()):
             trial.state = TrialState.WAITING

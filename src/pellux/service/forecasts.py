@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
+from dataclasses import dataclass
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,14 +16,16 @@ from sqlalchemy.orm import Session
 from pellux.core.forecasting.cost_model import CostModel
 from pellux.core.judging import Brief
 from pellux.core.space import Configuration, Counting, Space, draw
+from pellux.core.stopping import ITERATIONS, ROWS, Ladder, rule, settings_of
 from pellux.engine.model import Limits
-from pellux.engine.simulation import simulate
+from pellux.engine.referee import Stopping
+from pellux.engine.simulation import MadeUp, simulate
 from pellux.learners.catalogue import learner
 from pellux.service.launching import check_search
 from pellux.service.prior_knowledge import observations
 from pellux.service.problems import get_problem, in_searches_of
 from pellux.service.requests import SearchRequest, SettingsRequest
-from pellux.service.views import ForecastView
+from pellux.service.views import ForecastRung, ForecastView
 from pellux.service.workspace import Workspace
 from pellux.store.models import PastResult, RehearsalFit, Search, Trial
 
@@ -28,6 +33,8 @@ SAMPLE = 64  # configurations that stand for those a search will try
 DRAWS = 200
 SIMULATED = 80  # trials of the schedule that is played through
 RECENT = 10  # trials whose cost speaks for those to come
+GROWING = (ROWS, ITERATIONS)
+NOISE = 0.3  # of a fold's score, relative to how configurations differ, in a simulated schedule
 UNEVEN = 0.15  # sd of log seconds between equal fits, in a simulated schedule
 MOST_KNOWN = 400
 
@@ -58,11 +65,16 @@ def forecast_for(
     """The forecast from the costs of some fits; without minutes when there are none."""
     checked, folds = check_search(brief, request), brief.split.folds
     fits = (checked.trials + 1) * folds
-    schedule = _schedule(min(checked.trials, SIMULATED), folds, checked.workers)
+    stopping = checked.stopping
+    plays = min(checked.trials, SIMULATED)
+    schedule = _schedule(
+        plays, folds, checked.workers, stopping.key, stopping.ladder, tuple(stopping.settings.items()), stopping.segments
+    )
     found = ForecastView(
         configurations=Counting.of(checked.space).total, trials=checked.trials, folds=folds, fits=fits,
         workers=checked.workers, strategy=checked.strategy.key, reason=checked.strategy.reason,
-        starts=len(checked.starts), short_sighted=schedule[1], fit_seconds=None, seconds=None, seconds_low=None,
+        starts=len(checked.starts), short_sighted=schedule.short_sighted, stopping=stopping.view(), work=schedule.work,
+        rungs=[r.model_copy(update={"trials": max(round(r.trials * checked.trials / plays), 1)}) for r in schedule.rungs], fit_seconds=None, seconds=None, seconds_low=None,
         seconds_high=None, costs_known=len(seconds), known=0, knowable=0,
     )  # fmt: skip
     model = CostModel.of(checked.space, configurations, seconds)
@@ -71,7 +83,7 @@ def forecast_for(
     typical = model.typical(sample(checked.space), DRAWS, np.random.default_rng(0))
     # The proposals of a search are not the draws of its space: a strategy may like costly or cheap corners.
     wandering = np.exp(0.2 * np.random.default_rng(1).standard_normal(DRAWS))
-    wall = typical * wandering * fits / (checked.workers * schedule[0])
+    wall = typical * wandering * fits * schedule.work / (checked.workers * schedule.used)
     if request.plan.minutes is not None:
         wall = np.minimum(wall, 60 * request.plan.minutes + typical * folds)
     low, middle, high = (float(q) for q in np.quantile(wall, (0.1, 0.5, 0.9)))
@@ -79,17 +91,44 @@ def forecast_for(
     return found.model_copy(update=changes)
 
 
+@dataclass(frozen=True)
+class _Schedule:
+    """What playing a schedule tells: share of the workers' time used, of proposals made short-sightedly, of the work needed."""
+
+    used: float
+    short_sighted: float
+    work: float
+    rungs: tuple[ForecastRung, ...]
+
+
 @lru_cache(maxsize=128)
-def _schedule(trials: int, folds: int, workers: int) -> tuple[float, float]:
-    """Share of the workers' time that is used, and share of proposals made short-sightedly, by playing the schedule."""
+def _schedule(
+    trials: int, folds: int, workers: int, key: str, ladder: Ladder, settings: tuple[tuple[str, Any], ...], segments: bool
+) -> _Schedule:
+    """Play the schedule on a virtual clock, with made-up configurations that differ more than their folds do."""
     rng = np.random.default_rng(0)
     limits = Limits(trials=trials, workers=workers, folds=folds)
+    chosen = rule("none" if segments else key)  # every interval of a population is trained
+    whole = Ladder() if segments else ladder
+    stopping = Stopping(chosen, settings_of(chosen.settings, {} if segments else dict(settings)), whole)
 
-    def duration(configuration: Configuration, fold: int) -> float:
-        return float(np.exp(UNEVEN * rng.standard_normal()))
+    def duration(configuration: Configuration, fold: int, before: int, level: int) -> float:
+        part = (level if whole.resource == ROWS else level - before) / whole.most if whole.resource in GROWING else 1.0
+        return float(part * np.exp(UNEVEN * rng.standard_normal()))
 
-    course = simulate(limits, lambda number, _: {"n": number}, duration, baseline={"n": 0})
-    return course.busy / (course.seconds * workers), course.short_sighted
+    def score(configuration: Configuration, fold: int, level: int) -> float:
+        of_trial = np.random.default_rng([1, int(configuration["n"])]).standard_normal()
+        return float(of_trial + NOISE * rng.standard_normal())
+
+    course = simulate(limits, lambda number, _: {"n": number}, MadeUp(duration, score), baseline={"n": 0}, stopping=stopping)
+    counted = Counter((t.bracket, rung) for t in course.coordinator.trials.values() if t.origin != "baseline" for rung in t.results)
+    rungs = [ForecastRung(bracket=b, level=whole.levels[r], trials=n) for (b, r), n in sorted(counted.items())]
+    work = course.busy / ((trials + 1) * folds)
+    if segments:
+        work /= len(ladder.levels)  # a trial is one interval
+    return _Schedule(
+        course.busy / (course.seconds * workers), course.short_sighted, work, tuple(rungs) if len(whole.levels) > 1 else ()
+    )
 
 
 @lru_cache(maxsize=64)

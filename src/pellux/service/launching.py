@@ -21,16 +21,15 @@ from pellux.core.strategies.grid import lattice
 from pellux.engine.model import SearchState
 from pellux.learners.catalogue import learner
 from pellux.service.engine_room import EngineRoom
-from pellux.service.lookups import learner_of
+from pellux.service.lookups import final_settings, learner_of
 from pellux.service.plan_files import apply_override
 from pellux.service.prior_knowledge import observations, starts
 from pellux.service.problems import get_problem
 from pellux.service.requests import SearchRequest, SettingsRequest, checked
+from pellux.service.resolving import Resolved, resolve_stopping
 from pellux.service.workspace import Workspace
 from pellux.store import recording
 from pellux.store.models import Decision, Search, Trial
-
-STOPPING_RULES = ("none",)
 
 
 def default_workers() -> int:
@@ -46,6 +45,7 @@ class Checked:
     starts: tuple[Mapping[str, Value], ...]
     trials: int  # no more than the space holds
     workers: int
+    stopping: Resolved
 
 
 def check_search(brief: Brief, request: SearchRequest) -> Checked:
@@ -53,16 +53,20 @@ def check_search(brief: Brief, request: SearchRequest) -> Checked:
     chosen, plan = learner(request.learner, brief.task), request.plan
     space = parse(request.space) if request.space is not None else chosen.default_space()
     chosen.check(space)
-    if plan.early_stopping not in STOPPING_RULES:
-        allowed = ", ".join(STOPPING_RULES)
-        raise InvalidPlan(f"Early stopping '{plan.early_stopping}' is unknown. Allowed: {allowed}.", at="plan.early stopping")
     if not space.searched:
         raise InvalidPlan("The space holds one configuration only: there is nothing to search.", at="space")
     check_target(brief, plan.target_score)
     picked = resolve(space, plan)
     total = Counting.of(lattice(space) if picked.key == "grid" else space).total
     trials = plan.trials if total is None else min(plan.trials, total)
-    return Checked(space, picked, tuple(starts(space, plan.starts)), trials, plan.workers or default_workers())
+    stopping = resolve_stopping(chosen, space, plan, picked.key, brief)
+    first = tuple(starts(space, plan.starts))
+    if stopping.segments:
+        members = max(plan.trials // len(stopping.levels), 4)
+        trials = members * len(stopping.levels)
+        if len(first) > members:
+            raise InvalidPlan(f"{len(first)} starts are more than the {members} members of the population.", at="plan.starts")
+    return Checked(space, picked, first, trials, plan.workers or default_workers(), stopping)
 
 
 def with_decisions(session: Session, brief: Brief, request: SearchRequest) -> SearchRequest:
@@ -94,7 +98,7 @@ def _decided(session: Session, decision_id: int, key: str, names: set[str]) -> d
             f"Decision {decision_id} chose a configuration of {learner_of(session, trial)}; this search is of {key}.",
             at="plan.from decisions",
         )
-    return {name: value for name, value in trial.configuration.items() if name in names}
+    return {name: value for name, value in final_settings(session, trial).items() if name in names}
 
 
 def resolve(space: Space, plan: SettingsRequest) -> Pick:
@@ -154,6 +158,7 @@ def draft(workspace: Workspace, problem_id: int, request: SearchRequest, *, plan
             plan=request.plan.model_dump(by_alias=True), plan_hash=plan_hash, state=SearchState.RUNNING.value, reason="",
             workers=found.workers, active_seconds=0.0, created_at=workspace.clock(), versions=versions(),
             strategy=found.strategy.key, strategy_reason=found.strategy.reason, overrides=request.overrides,
+            stopping=found.stopping.to_json(),
         )  # fmt: skip
         session.add(search)
         session.flush()

@@ -2,20 +2,51 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
 from sqlalchemy.orm import Session
 
 from pellux.core.judging import Metric, mean, standard_error
-from pellux.engine.messages import Save, SaveFit, SaveSearch, SaveTrial
-from pellux.engine.model import Fit, FitState, Trial, TrialState
+from pellux.core.stopping import ITERATIONS, ROWS, Ladder
+from pellux.engine.messages import Save, SaveFit, SavePoints, SaveSearch, SaveTrial
+from pellux.engine.model import Fit, FitState, Points, Trial, TrialState
+from pellux.learners.checkpoints import Checkpoints
 from pellux.service.workspace import Workspace
 from pellux.store import recording
 
+
+@dataclass
+class Work:
+    """How much of a whole trial's work was done: needed to say what early stopping saved."""
+
+    ladder: Ladder
+    folds: int
+    curves: Mapping[tuple[int, int], Points] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        self._reached = {key: points[-1][0] for key, points in self.curves.items() if points}
+
+    def note(self, trial: int, fold: int, points: Points) -> None:
+        self._reached[trial, fold] = max(points[-1][0], self._reached.get((trial, fold), 0))
+
+    def share(self, trial: Trial) -> float:
+        """From 0 to 1; a trial that was scored did all there was to do."""
+        if trial.state is TrialState.SCORED:
+            return 1.0
+        if self.ladder.resource == ITERATIONS:
+            done = sum(self._reached.get((trial.number, fold), 0) for fold in range(self.folds))
+            return done / (self.ladder.most * self.folds)
+        fits = [fit for fit in (*trial.past, *trial.fits.values()) if fit.state is FitState.DONE]
+        if self.ladder.resource == ROWS:
+            whole = sum(self.ladder.levels[trial.bracket :])
+            return sum(self.ladder.levels[fit.rung] for fit in fits) / (whole * self.folds)
+        return len(fits) / self.folds
+
+
 Entry = tuple[float, int | None, str, dict[str, Any]]
-UNTOLD = ("rank_score", "learner", "source_id")  # what readers of the event stream have no use for
+UNTOLD = ("rank_score", "learner", "source_id", "results")  # what readers of the event stream have no use for
 
 
 @dataclass
@@ -25,6 +56,7 @@ class _Batch:
     trials: list[dict[str, Any]] = field(default_factory=list)
     fits: list[dict[str, Any]] = field(default_factory=list)
     predictions: list[dict[str, Any]] = field(default_factory=list)
+    points: list[dict[str, Any]] = field(default_factory=list)
     unscored: list[int] = field(default_factory=list)
     entries: list[Entry] = field(default_factory=list)
     freezes: bool = False
@@ -34,14 +66,17 @@ class SearchRecorder:
     """The engine's recorder for one search."""
 
     def __init__(
-        self, workspace: Workspace, search_id: int, problem_id: int, metric: Metric, frozen: bool, *, keep_predictions: bool = True
-    ) -> None:
+        self, workspace: Workspace, search_id: int, problem_id: int, metric: Metric, frozen: bool, *, work: Work,
+        keep_predictions: bool = True,
+    ) -> None:  # fmt: skip
         self._workspace = workspace
         self._search_id = search_id
         self._problem_id = problem_id
         self._metric = metric
         self._frozen = frozen
         self._keep_predictions = keep_predictions
+        self._work = work
+        self._checkpoints = Checkpoints(workspace.checkpoints_folder(search_id))
 
     def save(self, saves: Sequence[Save]) -> None:
         batch = _Batch()
@@ -52,6 +87,8 @@ class SearchRecorder:
                         self._note_trial(batch, trial, at)
                     case SaveFit(fit=fit, at=at):
                         self._note_fit(batch, fit, at)
+                    case SavePoints():
+                        self._note_points(batch, save)
                     case SaveSearch():
                         batch.entries.append(self._put_search(session, save))
             newest = self._write(session, batch)
@@ -64,6 +101,22 @@ class SearchRecorder:
         batch.entries.append(self._entry(at, "trial", {k: v for k, v in row.items() if k not in UNTOLD}))
         if trial.state.ended and trial.state is not TrialState.SCORED:
             batch.unscored.append(trial.number)
+        elif trial.state is TrialState.SCORED and trial.best_iteration is not None and self._keep_predictions:
+            self._note_predictions_at_best(batch, trial)
+
+    def _note_predictions_at_best(self, batch: _Batch, trial: Trial) -> None:
+        """What was predicted at the iteration that counts; nothing, when any fold's is gone."""
+        parts = {f: self._checkpoints.read_predictions(trial.number, f, trial.best_iteration or 0) for f in trial.fits}
+        for fold, data in parts.items():
+            if data is not None and None not in parts.values():
+                key = {"search_id": self._search_id, "trial": trial.number, "fold": fold}
+                batch.predictions.append({**key, "data": data})
+
+    def _note_points(self, batch: _Batch, save: SavePoints) -> None:
+        self._work.note(save.trial, save.fold, save.points)
+        key = {"search_id": self._search_id, "trial": save.trial, "fold": save.fold}
+        batch.points += [{**key, "iteration": iteration, "score": score} for iteration, score in save.points]
+        batch.entries.append(self._entry(save.at, "points", {"trial": save.trial, "fold": save.fold, "points": save.points}))
 
     def _note_fit(self, batch: _Batch, fit: Fit, at: float) -> None:
         batch.fits.append(self._fit_row(fit))
@@ -82,6 +135,8 @@ class SearchRecorder:
                     payload["id"] = ids[payload["number"]]
         if batch.fits:
             recording.put_fits(session, batch.fits)
+        if batch.points:
+            recording.put_points(session, batch.points)
         if batch.predictions:
             recording.put_predictions(session, batch.predictions)
         if batch.unscored:
@@ -120,6 +175,13 @@ class SearchRecorder:
             "ended_at": trial.ended_at,
             "learner": trial.learner,
             "source_id": trial.source,
+            "bracket": trial.bracket,
+            "cohort": trial.cohort,
+            "rung": trial.rung,
+            "results": {str(rung): list(scores) for rung, scores in trial.results.items()},
+            "best_iteration": trial.best_iteration,
+            "parent": trial.parent,
+            "share": self._work.share(trial),
         }
 
     def _fit_row(self, fit: Fit) -> dict[str, Any]:
@@ -128,6 +190,7 @@ class SearchRecorder:
             "search_id": self._search_id,
             "trial": fit.trial,
             "fold": fit.fold,
+            "rung": fit.rung,
             "state": fit.state.value,
             "attempt": fit.attempt,
             "lane": fit.lane,
@@ -145,7 +208,7 @@ class SearchRecorder:
     @staticmethod
     def _fit_entry(fit: Fit) -> dict[str, Any]:
         return {
-            "trial": fit.trial, "fold": fit.fold, "state": fit.state.value, "attempt": fit.attempt, "lane": fit.lane,
+            "trial": fit.trial, "fold": fit.fold, "rung": fit.rung, "state": fit.state.value, "attempt": fit.attempt, "lane": fit.lane,
             "started_at": fit.started_at, "ended_at": fit.ended_at, "score": fit.score,
             "seconds": fit.outcome.seconds if fit.outcome else 0.0, "message": fit.outcome.message if fit.outcome else "",
         }  # fmt: skip

@@ -18,7 +18,7 @@ from pellux.learners.target import target_array
 from pellux.service.datasets import open_table
 from pellux.service.engine_room import EngineRoom
 from pellux.service.launching import default_workers, versions
-from pellux.service.lookups import get_trial, learner_of
+from pellux.service.lookups import final_settings, get_trial, learner_of
 from pellux.service.problems import get_problem, in_searches_of
 from pellux.service.requests import Request, SettingsRequest
 from pellux.store import recording
@@ -121,9 +121,10 @@ def _keep_trials(session: Session, search: Search, chosen: Sequence[Trial]) -> N
     rows: list[dict[str, Any]] = [
         {
             "search_id": search.id, "number": number, "origin": ORIGIN, "state": "waiting", "reason": "",
-            "configuration": dict(trial.configuration), "scores": [], "mean": None, "error": None, "rank_score": None,
+            "configuration": final_settings(session, trial), "scores": [], "mean": None, "error": None, "rank_score": None,
             "seconds": 0.0, "seen": 0, "pending": 0, "created_at": search.created_at, "ended_at": None,
-            "learner": learner_of(session, trial), "source_id": trial.id,
+            "learner": learner_of(session, trial), "source_id": trial.id, "bracket": 0, "cohort": 0, "rung": 0, "parent": None,
+            "results": {}, "best_iteration": None, "share": 0.0,
         }
         for number, trial in enumerate(chosen, 1)
     ]  # fmt: skip

@@ -55,7 +55,12 @@ class SettingsRequest(Request):
     """The budget and manner of a search. Of several budgets the first that is reached ends it."""
 
     strategy: str = "automatic"
-    early_stopping: str = Field("none", alias="early stopping")
+    early_stopping: str = Field(
+        "none", alias="early stopping", description="The rule that ends weak trials; 'automatic' picks one and says why."
+    )
+    stopping: dict[str, int | float | str] = Field(
+        {}, description="Settings of the rule; 'resource' and 'most' say what grows, 'interval' belongs to population training."
+    )
     trials: int = Field(60, ge=1, le=1_000_000, description="Configurations to try; the baseline comes on top.")
     minutes: float | None = Field(None, gt=0, description="No further trial begins after this running time.")
     target_score: float | None = Field(
@@ -79,6 +84,15 @@ class SettingsRequest(Request):
         "none", alias="warm start", description="Whose trials are known from the start: 'none', 'all', or numbers of searches."
     )
     fit_seconds: float = Field(600, gt=0, alias="fit seconds", description="Wall-clock limit of one fit.")
+    trial_seconds: float | None = Field(
+        None, gt=0, alias="trial seconds", description="What all fits of a trial may take together; past it the trial fails."
+    )
+    checkpoint_mb: int = Field(
+        2048,
+        ge=1,
+        alias="checkpoint mb",
+        description="Disk that the checkpoints of parked trials may take; past it the weakest lose theirs.",
+    )
     memory_mb: int | None = Field(None, ge=64, alias="memory mb", description="What one worker may allocate.")
 
 

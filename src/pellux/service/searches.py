@@ -21,6 +21,7 @@ from pellux.service.forecasts import seconds_left
 from pellux.service.launching import check_target
 from pellux.service.problems import best_view, get_problem
 from pellux.service.requests import LimitsRequest, SettingsRequest
+from pellux.service.resolving import Resolved
 from pellux.service.views import Counts, FitCounts, SearchView
 from pellux.service.workspace import Workspace
 from pellux.store import recording
@@ -105,7 +106,7 @@ def withdraw(room: EngineRoom, trial_id: int) -> None:
 
 def _require_search(search: Search) -> None:
     if search.kind != "search":
-        raise Conflict("A re-judging scores its finalists and nothing else; it can be paused or stopped.")
+        raise Conflict(f"A {search.kind} scores the trials it began with and nothing else; it can be paused or stopped.")
 
 
 def _require_live(room: EngineRoom, search_id: int) -> None:
@@ -154,13 +155,10 @@ def _view(room: EngineRoom, session: Session, search: Search) -> SearchView:
     of_search = Trial.search_id == search.id
     folds = _folds_of(room, search, brief)
     counts = dict(session.execute(select(Trial.state, func.count()).where(of_search).group_by(Trial.state)).all())
-    run, busy, spared = session.execute(
-        select(
-            func.count(case((Fit.state == "done", 1))),
-            func.coalesce(func.sum(Fit.seconds), 0.0),
-            func.count(case((Fit.state == "cut", 1))),
-        ).where(Fit.search_id == search.id)
-    ).one()
+    run, busy = session.execute(
+        select(func.count(case((Fit.state == "done", 1))), func.coalesce(func.sum(Fit.seconds), 0.0))
+        .where(Fit.search_id == search.id)
+    ).one()  # fmt: skip
     best = session.scalar(
         select(Trial).where(of_search, Trial.state == "scored").order_by(Trial.rank_score.desc(), Trial.id).limit(1)
     )
@@ -170,19 +168,32 @@ def _view(room: EngineRoom, session: Session, search: Search) -> SearchView:
         strategy=labelled(search.strategy) if space else "", chosen_by=labelled(settings.strategy), strategy_reason=search.strategy_reason,
         overrides=search.overrides, warm_start=settings.warm_start, target_score=settings.target_score,
         no_gain_in=settings.no_gain_in,
-        early_stopping=settings.early_stopping, budget_trials=settings.trials, budget_minutes=settings.minutes,
+        early_stopping=settings.early_stopping, stopping=Resolved.from_json(search.stopping).view(), budget_trials=settings.trials, budget_minutes=settings.minutes,
         seed=settings.seed, workers=search.workers, state=search.state, reason=search.reason,
         halted=room.halted(search.id), created_at=search.created_at, ended_at=search.ended_at,
         active_seconds=search.active_seconds, busy_seconds=busy,
         seconds_left=seconds_left(session, search, settings, space, brief.split.folds) if space else _rejudging_left(search, settings.trials * folds, run, busy),
-        trials=Counts(**{state.value: counts.get(state.value, 0) for state in TrialState}), fits=FitCounts(run=run, spared=spared), best=best_view(session, best),
+        trials=Counts(**{state.value: counts.get(state.value, 0) for state in TrialState}), fits=_fit_counts(session, search, folds, run), best=best_view(session, best),
         baseline=best_view(session, baseline_trial(session, search)), newest_entry=recording.newest_entry(session),
     )  # fmt: skip
 
 
+def _fit_counts(session: Session, search: Search, folds: int, run: int) -> FitCounts:
+    """What pruning saved: the work that pruned trials had still before them, and its seconds at their own pace."""
+    left = 1 - Trial.share
+    shares, seconds, trials = session.execute(
+        select(
+            func.coalesce(func.sum(case((Trial.state == "pruned", left), else_=0.0)), 0.0),
+            func.coalesce(func.sum(case(((Trial.state == "pruned") & (Trial.share > 0), Trial.seconds * left / Trial.share))), 0.0),
+            func.count(),
+        ).where(Trial.search_id == search.id, Trial.state.in_(("scored", "pruned")))
+    ).one()
+    return FitCounts(run=run, spared=round(shares * folds), seconds_spared=seconds, work_spared=shares / max(trials, 1))
+
+
 def _folds_of(room: EngineRoom, search: Search, brief: Brief) -> int:
     """How many fits a trial has: folds, times the repeats of a re-judging."""
-    repeats = 1 if search.kind == "search" else len(np.load(room.workspace.fresh_folds_file(search.id), mmap_mode="r"))
+    repeats = 1 if search.kind != "re-judge" else len(np.load(room.workspace.fresh_folds_file(search.id), mmap_mode="r"))
     return repeats * brief.split.folds
 
 

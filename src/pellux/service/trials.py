@@ -16,13 +16,14 @@ from sqlalchemy import ColumnElement, Float, Text, and_, cast, func, select, typ
 from pellux.core.errors import InvalidPlan
 from pellux.core.judging import Brief
 from pellux.learners.catalogue import learner
-from pellux.service.lookups import get_trial, learner_of
+from pellux.service.lookups import final_settings, get_trial, learner_of
 from pellux.service.problems import in_searches_of
 from pellux.service.requests import SettingsRequest
 from pellux.service.searches import baseline_trial, get_search
-from pellux.service.views import FitDetail, FitView, LanesView, PointsView, TrialDetail, TrialPage, TrialRow
+from pellux.service.views import FitDetail, FitView, FoldCurve, LanesView, PointsView, TrialDetail, TrialPage, TrialRow
 from pellux.service.workspace import Workspace
 from pellux.store.models import Fit, Problem, Search, Trial
+from pellux.store.recording import curves_of
 
 SORTS = {"number": Trial.number, "mean": Trial.mean, "score": Trial.rank_score, "error": Trial.error,
          "seconds": Trial.seconds, "state": Trial.state, "seen": Trial.seen}  # fmt: skip
@@ -35,7 +36,8 @@ def trial_row(trial: Trial) -> TrialRow:
         id=trial.id, search_id=trial.search_id, number=trial.number, origin=trial.origin, state=trial.state,
         reason=trial.reason, configuration=trial.configuration, scores=trial.scores, mean=trial.mean, error=trial.error,
         seconds=trial.seconds, seen=trial.seen, pending=trial.pending, created_at=trial.created_at,
-        ended_at=trial.ended_at, note=trial.note, tags=trial.tags, shortlisted=trial.shortlisted,
+        ended_at=trial.ended_at, note=trial.note, tags=trial.tags, shortlisted=trial.shortlisted, bracket=trial.bracket,
+        rung=trial.rung, best_iteration=trial.best_iteration, parent=trial.parent, member=trial.cohort, share=trial.share,
     )  # fmt: skip
 
 
@@ -126,7 +128,7 @@ def lanes(workspace: Workspace, search_id: int) -> LanesView:
 
 def _fit_fields(fit: Fit) -> dict[str, Any]:
     return {
-        "trial": fit.trial, "fold": fit.fold, "state": fit.state, "attempt": fit.attempt, "lane": fit.lane,
+        "trial": fit.trial, "fold": fit.fold, "rung": fit.rung, "state": fit.state, "attempt": fit.attempt, "lane": fit.lane,
         "started_at": fit.started_at, "ended_at": fit.ended_at, "score": fit.score, "seconds": fit.seconds, "message": fit.message,
     }  # fmt: skip
 
@@ -137,7 +139,9 @@ def trial_detail(workspace: Workspace, trial_id: int) -> TrialDetail:
         search = session.get_one(Search, trial.search_id)
         problem = session.get_one(Problem, search.problem_id)
         brief = Brief.from_json(problem.brief)
-        fits = session.scalars(select(Fit).where(Fit.search_id == search.id, Fit.trial == trial.number).order_by(Fit.fold))
+        fits = session.scalars(
+            select(Fit).where(Fit.search_id == search.id, Fit.trial == trial.number).order_by(Fit.fold, Fit.rung)
+        )
         best = session.scalar(
             select(Trial).join(Search)
             .where(in_searches_of(problem.id), Trial.state == "scored")
@@ -152,7 +156,12 @@ def trial_detail(workspace: Workspace, trial_id: int) -> TrialDetail:
             ],
             baseline=trial_row(baseline) if baseline else None, best=trial_row(best) if best else None,
             defaults=learner(learner_of(session, trial), brief.task).defaults, data_hash=brief.data, folds_hash=problem.folds_hash,
-            versions=search.versions, source_id=trial.source_id,
+            versions=search.versions, source_id=trial.source_id, final=final_settings(session, trial),
+            counter=growth.counter if (growth := learner(learner_of(session, trial)).growth) else None,
+            curves=[
+                FoldCurve(fold=fold, iterations=[i for i, _ in points], scores=[s for _, s in points])
+                for (_, fold), points in curves_of(session, search.id, trial.number).items()
+            ],
         )  # fmt: skip
 
 
@@ -196,7 +205,8 @@ def _export_rows(workspace: Workspace, search_id: int) -> tuple[list[dict[str, A
             "search": search_id, "trial": t.number, "origin": t.origin, "state": t.state, "reason": t.reason,
             "metric": brief.metric, "larger_is_better": brief.judged_by.larger_is_better, "score": t.mean, "se": t.error,
             "folds": t.scores, "seconds": t.seconds, "seen": t.seen, "pending": t.pending,
-            "learner": t.learner or search.learner, "note": t.note, "tags": t.tags,
+            "learner": t.learner or search.learner, "rung": t.rung, "best_iteration": t.best_iteration, "parent": t.parent,
+            "share": t.share, "note": t.note, "tags": t.tags,
             "configuration": t.configuration,
         }
         for t in found

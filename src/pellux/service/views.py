@@ -164,15 +164,89 @@ class Counts(View):
 
 
 class FitCounts(View):
+    """Fits done, and whole fits that pruning made needless, with the seconds that they would have taken."""
+
     run: int
     spared: int
+    seconds_spared: float
+    work_spared: float
+
+
+class StoppingView(View):
+    """Early stopping as it was resolved: rule, why, what grows, and the amounts at which verdicts fall."""
+
+    key: str
+    label: str
+    reason: str
+    resource: str
+    levels: list[int]
+    settings: dict[str, ScalarValue]
+
+
+class RungView(View):
+    """Who came to a rung, and what became of them there."""
+
+    bracket: int
+    rung: int
+    level: int
+    reached: int = 0
+    done: int = 0
+    parked: int = 0
+    pruned: int = 0
+    running: int = 0
+
+
+class CurvesView(View):
+    """Trials column-wise, each with its score along the resource."""
+
+    resource: str
+    levels: list[int]
+    population: bool
+    numbers: list[int]
+    ids: list[int]
+    states: list[str]
+    origins: list[str]
+    reasons: list[str]
+    flat: list[bool]
+    members: list[int]
+    rungs: list[int]
+    parents: list[int | None]
+    best_iterations: list[int | None]
+    xs: list[list[int]]
+    ys: list[list[float]]
+    ladder: list[RungView]
+
+
+class RecheckedView(View):
+    trial_id: int
+    number: int
+    reason: str
+    mean: float | None
+    error: float | None
+    state: str
+
+
+class SafetyView(View):
+    """Pruned trials that were run in full: `wrong` would have won, `close` were within one standard error of the best.
+
+    `at_most` bounds the share of wrong prunings with 95 % confidence.
+    """
+
+    pruned: int
+    checked: int
+    running: int
+    wrong: int
+    close: int
+    at_most: float | None
+    best: float | None
+    trials: list[RecheckedView]
 
 
 class SearchView(View):
     id: int
     problem_id: int
     number: int
-    kind: Literal["search", "re-judge"]
+    kind: Literal["search", "re-judge", "safety check"]
     folds: int
     learner: str
     space: str
@@ -186,6 +260,7 @@ class SearchView(View):
     target_score: float | None
     no_gain_in: int | None
     early_stopping: str
+    stopping: StoppingView
     budget_trials: int
     budget_minutes: float | None
     seed: int
@@ -224,6 +299,12 @@ class TrialRow(View):
     note: str
     tags: list[str]
     shortlisted: bool
+    bracket: int
+    rung: int
+    best_iteration: int | None
+    parent: int | None
+    member: int
+    share: float
 
 
 class TrialPage(View):
@@ -235,6 +316,7 @@ class TrialPage(View):
 class FitView(View):
     trial: int
     fold: int
+    rung: int
     state: str
     attempt: int
     lane: int | None
@@ -251,6 +333,12 @@ class FitDetail(FitView):
     warnings: list[str]
 
 
+class FoldCurve(View):
+    fold: int
+    iterations: list[int]
+    scores: list[float]
+
+
 class TrialDetail(TrialRow):
     search_number: int
     problem_id: int
@@ -265,6 +353,9 @@ class TrialDetail(TrialRow):
     folds_hash: str
     versions: dict[str, str]
     source_id: int | None
+    final: dict[str, Any]
+    counter: str | None
+    curves: list[FoldCurve]
 
 
 class LanesView(View):
@@ -316,6 +407,14 @@ class ComparisonView(View):
     configurations_after: int | None
 
 
+class ForecastRung(View):
+    """How many trials will come to a rung."""
+
+    bracket: int
+    level: int
+    trials: int
+
+
 class ForecastView(View):
     """What a search would do. Seconds are None until a fit's cost is known; low and high hold 80 % of the likely."""
 
@@ -335,6 +434,9 @@ class ForecastView(View):
     costs_known: int
     known: int
     knowable: int
+    stopping: StoppingView
+    rungs: list[ForecastRung]
+    work: float
 
 
 class RehearsalFitView(View):

@@ -60,6 +60,10 @@ class Workspace:
         """Where the fitted model of a decision lies."""
         return self.folder / "artifacts" / f"decision-{decision_id}"
 
+    def checkpoints_folder(self, search_id: int) -> Path:
+        """What the growing fits of a search leave to go on from."""
+        return self.folder / "checkpoints" / f"search-{search_id}"
+
     def log_file(self, search_id: int) -> Path:
         return self.folder / "logs" / f"search-{search_id}"
 

@@ -59,6 +59,7 @@ class Search(Base):
     strategy_reason: Mapped[str] = mapped_column(default="")
     overrides: Mapped[list[Any]] = mapped_column(default=list)
     kind: Mapped[str] = mapped_column(default="search")
+    stopping: Mapped[dict[str, Any]] = mapped_column(default=dict)
 
 
 class PastResult(Base):
@@ -94,6 +95,8 @@ class Trial(Base):
     """`rank_score` is the mean turned so that larger is better: what rankings sort by, whatever the metric.
 
     `learner` is empty where the search's own is meant. `source_id` is the trial that this one judges again.
+    `results` has the fold scores of each rung that is complete; `parent` is the number of the trial it goes on from;
+    `share` is how much of a whole trial's work was done.
     """
 
     __tablename__ = "trial"
@@ -123,6 +126,13 @@ class Trial(Base):
     shortlisted: Mapped[bool] = mapped_column(default=False)
     learner: Mapped[str] = mapped_column(default="")
     source_id: Mapped[int | None] = mapped_column(ForeignKey("trial.id"), index=True)
+    bracket: Mapped[int] = mapped_column(default=0)
+    cohort: Mapped[int] = mapped_column(default=0)
+    rung: Mapped[int] = mapped_column(default=0)
+    results: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    best_iteration: Mapped[int | None]
+    parent: Mapped[int | None]
+    share: Mapped[float] = mapped_column(default=0.0)
 
 
 class Fit(Base):
@@ -132,6 +142,7 @@ class Fit(Base):
     search_id: Mapped[int] = mapped_column(ForeignKey("search.id"), primary_key=True)
     trial: Mapped[int] = mapped_column(primary_key=True)
     fold: Mapped[int] = mapped_column(primary_key=True)
+    rung: Mapped[int] = mapped_column(primary_key=True, default=0)
     state: Mapped[str]
     attempt: Mapped[int]
     lane: Mapped[int | None]
@@ -144,6 +155,19 @@ class Fit(Base):
     log: Mapped[str] = mapped_column(Text)
     warnings: Mapped[list[Any]]
     model_bytes: Mapped[int | None]
+
+
+class Point(Base):
+    """A point of a fold's learning curve."""
+
+    __tablename__ = "point"
+    __table_args__ = {"sqlite_with_rowid": False}
+
+    search_id: Mapped[int] = mapped_column(ForeignKey("search.id"), primary_key=True)
+    trial: Mapped[int] = mapped_column(primary_key=True)
+    fold: Mapped[int] = mapped_column(primary_key=True)
+    iteration: Mapped[int] = mapped_column(primary_key=True)
+    score: Mapped[float]
 
 
 class Prediction(Base):

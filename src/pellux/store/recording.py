@@ -10,7 +10,7 @@ from sqlalchemy import bindparam, delete, func, insert, select, update
 from sqlalchemy.dialects.sqlite import insert as upsert
 from sqlalchemy.orm import Session
 
-from pellux.store.models import Base, Fit, Ledger, Prediction, Problem, Search, Trial
+from pellux.store.models import Base, Fit, Ledger, Point, Prediction, Problem, Search, Trial
 
 
 def _upsert(table: type[Base], key: tuple[str, ...], changing: tuple[str, ...], **fixed: Any) -> Any:
@@ -19,12 +19,16 @@ def _upsert(table: type[Base], key: tuple[str, ...], changing: tuple[str, ...], 
 
 
 # Built once: building a statement costs more than running it.
-_BORN = ("origin", "configuration", "seen", "pending", "created_at", "learner", "source_id")
-_CHANGING = ("state", "reason", "scores", "mean", "error", "rank_score", "seconds", "ended_at")
-_FIT_KEY = ("search_id", "trial", "fold")
+_BORN = ("origin", "configuration", "seen", "pending", "created_at", "learner", "source_id", "bracket", "cohort", "parent")
+_CHANGING = (
+    "state", "reason", "scores", "mean", "error", "rank_score", "seconds", "ended_at", "rung", "results", "best_iteration", "share",
+)  # fmt: skip
+_FOLD_KEY = ("search_id", "trial", "fold")
+_FIT_KEY = (*_FOLD_KEY, "rung")
 _PUT_TRIAL = _upsert(Trial, ("search_id", "number"), (*_BORN, *_CHANGING), note="", tags=[], shortlisted=False)
 _PUT_FIT = _upsert(Fit, _FIT_KEY, tuple(c.name for c in Fit.__table__.columns if not c.primary_key))
-_PUT_PREDICTION = _upsert(Prediction, _FIT_KEY, ("data",))
+_PUT_PREDICTION = _upsert(Prediction, _FOLD_KEY, ("data",))
+_PUT_POINT = _upsert(Point, (*_FOLD_KEY, "iteration"), ("score",))
 _APPEND = insert(Ledger)
 _NEWEST = select(func.max(Ledger.id))
 
@@ -42,6 +46,23 @@ def trial_ids(session: Session, search_id: int, numbers: Sequence[int]) -> dict[
 
 def put_fits(session: Session, rows: Sequence[dict[str, Any]]) -> None:
     session.connection().execute(_PUT_FIT, list(rows))
+
+
+def put_points(session: Session, rows: Sequence[dict[str, Any]]) -> None:
+    session.connection().execute(_PUT_POINT, list(rows))
+
+
+def curves_of(
+    session: Session, search_id: int, trial_number: int | None = None
+) -> dict[tuple[int, int], tuple[tuple[int, float], ...]]:
+    """The learning curves of a search or of one of its trials, by trial and fold."""
+    found: dict[tuple[int, int], list[tuple[int, float]]] = {}
+    rows = select(Point.trial, Point.fold, Point.iteration, Point.score).where(Point.search_id == search_id)
+    if trial_number is not None:
+        rows = rows.where(Point.trial == trial_number)
+    for trial, fold, iteration, score in session.execute(rows.order_by(Point.trial, Point.fold, Point.iteration)):
+        found.setdefault((trial, fold), []).append((iteration, score))
+    return {key: tuple(points) for key, points in found.items()}
 
 
 def put_predictions(session: Session, rows: Sequence[dict[str, Any]]) -> None:

@@ -18,11 +18,13 @@ from pellux.core.strategies import (
     gaussian_process,
     grid,
     parzen_density,
+    population_training,
     random_draws,
     thrifty_descent,
 )
 from pellux.core.strategies.automatic import Pick, grid_size, pick
-from pellux.core.strategies.contract import Chance, History, Observation, Proposed, Strategy
+from pellux.core.strategies.contract import Chance, History, Lineage, Observation, Proposed, Strategy
+from pellux.core.strategies.partial import Partial
 
 
 @dataclass(frozen=True)
@@ -75,6 +77,11 @@ STRATEGIES = {
         "A population whose members step towards the best and along each other's differences; wants some hundred trials.",
         evolution.propose,
     ),
+    "population training": Entry(
+        "Population training",
+        "Members train in intervals; the weak go on as changed copies of the strong, so settings change during training.",
+        population_training.propose,
+    ),
     "thrifty descent": Entry(
         "Thrifty descent",
         "Walks from the cheapest start and pays for costly settings only while that improves the score.",
@@ -95,6 +102,6 @@ def strategy(key: str) -> Entry:
 
 
 __all__ = [
-    "AUTOMATIC", "STRATEGIES", "Chance", "Entry", "History", "Observation", "Pick", "Proposed", "Strategy",
+    "AUTOMATIC", "STRATEGIES", "Chance", "Entry", "History", "Lineage", "Observation", "Partial", "Pick", "Proposed", "Strategy",
     "grid_size", "labelled", "pick", "strategy",
 ]  # fmt: skip

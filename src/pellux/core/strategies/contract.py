@@ -53,6 +53,12 @@ class Observation:
         'scored', 'pruned', 'failed' or 'withdrawn'.
     elsewhere : bool
         It comes from another search or a file: known, but not one of this search's own proposals.
+    estimate : float or None
+        The mean it would have in full, of a trial that ended early but can be compared.
+    share : float
+        How much of the folds that rests on.
+    number, rung, member : int
+        Its number in the search, the rung it reached and, in a population, whose it is.
     """
 
     configuration: Configuration
@@ -60,6 +66,11 @@ class Observation:
     seconds: float
     state: str
     elsewhere: bool = False
+    estimate: float | None = None
+    share: float = 1.0
+    number: int = 0
+    rung: int = 0
+    member: int = 0
 
     @cached_property
     def identity(self) -> str:
@@ -68,7 +79,9 @@ class Observation:
 
     @cached_property
     def mean(self) -> float | None:
-        """Mean score of a trial that was scored in full, else None."""
+        """Mean score of a trial that was scored in full, or its estimate; else None."""
+        if self.estimate is not None:
+            return self.estimate
         found = [score for score in self.scores if score is not None]
         if self.state != "scored" or not found or len(found) < len(self.scores):
             return None
@@ -85,11 +98,25 @@ History = Sequence[Observation]
 
 
 @dataclass(frozen=True)
+class Lineage:
+    """Where a proposal of a population goes on: from which trial, to which rung, as whose next interval."""
+
+    parent: int | None
+    rung: int
+    member: int
+
+
+@dataclass(frozen=True)
 class Proposed:
-    """An answer: the configurations to try next; `exhausted` when the space holds no further one."""
+    """An answer: the configurations to try next; `exhausted` when the space holds no further one.
+
+    `waits` when nothing can be said before a pending trial ends. `lineage` goes with the configurations of a population.
+    """
 
     configurations: tuple[dict[str, Value], ...]
     exhausted: bool = False
+    waits: bool = False
+    lineage: tuple[Lineage, ...] = ()
 
 
 class Strategy(Protocol):

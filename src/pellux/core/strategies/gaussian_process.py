@@ -143,15 +143,15 @@ def _noise(kept: Sequence[Observation], means: Array) -> Array:
     table = np.array([[np.nan if s is None else s for s in o.scores] + [np.nan] * (folds - len(o.scores)) for o in kept], float)
     whole = np.isfinite(table).all(1)
     if folds < 2 or whole.sum() < 3:
-        return np.ones(len(kept))
+        return 1.0 / np.array([o.share for o in kept])
     residual = table - means[:, None]
     residual = residual - residual[whole].mean(0)
     scatter = np.nanmean(np.where(whole[:, None], residual**2, np.nan), axis=1, where=whole[:, None])
     typical = float(np.median(scatter[whole]))
     if not typical > 0:
-        return np.ones(len(kept))
+        return 1.0 / np.array([o.share for o in kept])
     relative = np.where(whole, np.nan_to_num(scatter) / typical, 1.0)
-    found: Array = np.clip(0.5 + 0.5 * relative, 0.5, 4.0)
+    found: Array = np.clip(0.5 + 0.5 * relative, 0.5, 4.0) / np.array([o.share for o in kept])
     return found
 
 

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Protocol
 
-from pellux.engine.messages import FitEnded, FitStarted, StartFit, WorkerLost, WorkerReady
+from pellux.engine.messages import CutFit, FitEnded, FitStarted, FitStepped, StartFit, WorkerLost, WorkerReady
 
-Report = WorkerReady | WorkerLost | FitStarted | FitEnded
+Report = WorkerReady | WorkerLost | FitStarted | FitStepped | FitEnded
 Clock = Callable[[], float]
 
 
@@ -17,6 +17,14 @@ class Runner(Protocol):
     def hire(self, worker: int, lane: int) -> None: ...
 
     def start(self, fit: StartFit) -> None: ...
+
+    def cut(self, fit: CutFit) -> None:
+        """Tell a worker to end a fit at its next iteration."""
+        ...
+
+    def forget(self, trial: int | None) -> None:
+        """Remove the checkpoints of a trial, or all."""
+        ...
 
     def dismiss(self, worker: int) -> None: ...
 

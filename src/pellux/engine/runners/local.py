@@ -15,9 +15,10 @@ from typing import Any
 
 import psutil
 
-from pellux.engine.messages import FitEnded, FitStarted, StartFit, WorkerLost, WorkerReady
+from pellux.engine.messages import CutFit, FitEnded, FitStarted, FitStepped, StartFit, WorkerLost, WorkerReady
 from pellux.engine.runners import Report
-from pellux.engine.worker import Assignment, Task, main
+from pellux.engine.worker import Assignment, Cut, Task, main
+from pellux.learners.checkpoints import Checkpoints
 
 FROZEN = 10.0  # seconds without a sign of life and without using the processor
 THREADS = ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "MKL_NUM_THREADS")
@@ -67,9 +68,21 @@ class LocalRunner:
     def start(self, fit: StartFit) -> None:
         held = self._workers.get(fit.worker)
         if held is not None:
-            task = Task(fit.trial, fit.fold, fit.attempt, fit.configuration, fit.learner)
+            task = Task(
+                fit.trial, fit.fold, fit.attempt, fit.configuration, fit.learner, fit.level, fit.last, fit.ancestors
+            )  # fmt: skip
             with contextlib.suppress(OSError):  # a worker that has just died is reported by its sentinel
                 held.pipe.send(task)
+
+    def cut(self, fit: CutFit) -> None:
+        held = self._workers.get(fit.worker)
+        if held is not None:
+            with contextlib.suppress(OSError):
+                held.pipe.send(Cut(fit.trial, fit.fold, fit.attempt))
+
+    def forget(self, trial: int | None) -> None:
+        if self._assignment.checkpoints is not None:
+            Checkpoints(self._assignment.checkpoints).forget(trial)
 
     def dismiss(self, worker: int) -> None:
         held = self._workers.pop(worker, None)
@@ -108,6 +121,8 @@ class LocalRunner:
                         reports.append(WorkerReady(worker))
                     case ("started", trial, fold, attempt, at):
                         reports.append(FitStarted(worker, trial, fold, attempt, at))
+                    case ("points", trial, fold, attempt, points, at):
+                        reports.append(FitStepped(worker, trial, fold, attempt, points, at))
                     case ("ended", trial, fold, attempt, outcome, at):
                         reports.append(FitEnded(worker, trial, fold, attempt, outcome, at))
         return reports

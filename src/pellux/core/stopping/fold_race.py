@@ -1,0 +1,63 @@
+"""Fold race: after each fold a trial is compared with the incumbent, fold by fold; without a chance of winning it ends.
+
+Racing as in Maron & Moore (1994) and Birattari et al. (2002). Folds differ, so differences are paired by fold. How much
+paired differences scatter is learnt from all trials (residuals of a two-way additive fit), for two folds of one trial
+say almost nothing about it. The chance that the mean over all folds ends above the incumbent's is a Student t.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import ClassVar
+
+import numpy as np
+import scipy
+
+from pellux.core.stopping.contract import KEEP, Prune, Sight, Verdict, demand
+from pellux.core.stopping.record import Record
+
+OWN_WEIGHT = 2.0  # degrees of freedom that the scatter of the incumbent's own folds is worth, as a first guess
+
+
+@dataclass(frozen=True)
+class RaceSettings:
+    """Settings of the fold race."""
+
+    least: int = 2
+    chance: float = 0.1
+    sentences: ClassVar[Mapping[str, str]] = {
+        "least": "Folds before the first verdict.",
+        "chance": "A trial ends when its probability of overtaking the best is below this.",
+    }
+
+    def __post_init__(self) -> None:
+        demand(self.least >= 1, f"At least 1 fold comes before the first verdict. Got {self.least}.", "least")
+        demand(0 < self.chance < 0.5, f"The probability lies between 0 and 0.5. Got {self.chance}.", "chance")
+
+
+def verdict(trial: Sight, record: Record, settings: RaceSettings) -> Verdict:
+    if trial.fold >= 0 or record.incumbent is None or record.incumbent == trial.number:
+        return KEEP
+    scores = record.fold_scores(trial.number)
+    if len(scores) >= record.folds:
+        return KEEP
+    behind = float((record.fold_scores(record.incumbent)[: len(scores)] - scores).mean())
+    chance = winning(record, behind, len(scores))
+    if chance >= settings.chance:
+        return KEEP
+    return Prune(f"fold {len(scores)}: behind the best (trial {record.incumbent}) by {behind:.3g}, P(win) {chance:.1%}")
+
+
+def winning(record: Record, behind: float, done: int) -> float:
+    """The probability that a trial `behind` the incumbent on `done` folds is ahead of it on all of them."""
+    left = record.folds - done
+    variance, freedom = record.scatter
+    own = float(np.var(record.fold_scores(record.incumbent or 0), ddof=1)) if record.folds > 1 else 0.0
+    weight = OWN_WEIGHT + freedom
+    pooled = (OWN_WEIGHT * own + freedom * variance) / weight
+    # Twice: the difference of two trials. The folds to come scatter about a mean that is known from `done` folds only.
+    spread = left / record.folds * np.sqrt(2 * pooled * (1 / done + 1 / left))
+    if spread <= 0:
+        return 1.0 if behind <= 0 else 0.0
+    return float(scipy.special.stdtr(weight, -behind / spread))

@@ -1,0 +1,34 @@
+"""Hyperband: halving brackets that start at different rungs, for nobody knows how early curves tell (Li et al. 2018)."""
+
+from __future__ import annotations
+
+from pellux.core.stopping.asynchronous_halving import AsynchronousSettings
+from pellux.core.stopping.contract import KEEP, Park, Sight, Verdict
+from pellux.core.stopping.ladder import Ladder
+from pellux.core.stopping.record import Record
+from pellux.core.stopping.successive_halving import among_the_best, whole
+
+
+def brackets(ladder: Ladder, factor: int) -> list[tuple[int, int]]:
+    """For each bracket its first rung and how many trials begin there: ceil((s_max + 1) / (s + 1) · factor**s)."""
+    top = ladder.top
+    return [(top - s, -(-(top + 1) * factor**s // (s + 1))) for s in range(top, -1, -1)]
+
+
+def place(number: int, ladder: Ladder, factor: int) -> tuple[int, int, int]:
+    """Bracket, cohort and cohort size of the trial that is proposed as `number`, from 0."""
+    sizes = [size for _, size in brackets(ladder, factor)]
+    turn, within = divmod(number, sum(sizes))
+    bracket = 0
+    while within >= sizes[bracket]:
+        within -= sizes[bracket]
+        bracket += 1
+    return bracket, turn * len(sizes) + bracket, sizes[bracket]
+
+
+def verdict(trial: Sight, record: Record, settings: AsynchronousSettings) -> Verdict:
+    if trial.fold >= 0:
+        return KEEP
+    if record.working(trial.cohort) > 0 or not whole(trial.cohort, record):
+        return Park(f"bracket {trial.bracket + 1}, rung {trial.rung + 1}: waits until its cohort is there")
+    return among_the_best(trial, record, settings.factor)

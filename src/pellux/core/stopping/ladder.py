@@ -1,0 +1,85 @@
+"""Rungs: how much of a resource a trial gets before each verdict.
+
+The last rung is always the full resource; every rung below has `factor` times less, down to `least`.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from pellux.core.errors import InvalidPlan
+
+ROWS, ITERATIONS, FOLDS = "rows", "iterations", "folds"
+RESOURCES = (ROWS, ITERATIONS, FOLDS)
+
+
+@dataclass(frozen=True)
+class Ladder:
+    """Rising amounts of a resource.
+
+    Attributes
+    ----------
+    resource : str
+        'rows', 'iterations' or 'folds'; empty when nothing grows (then there is one rung, of amount 1).
+    levels : tuple of int
+        Rows, iterations or folds after each rung; the last is all.
+    """
+
+    resource: str = ""
+    levels: tuple[int, ...] = (1,)
+
+    @property
+    def most(self) -> int:
+        return self.levels[-1]
+
+    @property
+    def top(self) -> int:
+        """The last rung's number, from 0."""
+        return len(self.levels) - 1
+
+    def share(self, rung: int) -> float:
+        """How much of a whole trial's work is done after a rung.
+
+        Rows are learnt anew at every rung; iterations and folds go on where the last rung ended.
+        """
+        if rung < 0:
+            return 0.0
+        spent = sum(self.levels[: rung + 1]) if self.resource == ROWS else self.levels[rung]
+        return spent / self.most
+
+    def folds(self, rung: int, folds: int) -> range:
+        """The folds that are fitted at a rung."""
+        if self.resource != FOLDS:
+            return range(folds)
+        return range(self.levels[rung - 1] if rung else 0, self.levels[rung])
+
+
+def geometric(resource: str, least: int, most: int, factor: int) -> Ladder:
+    """A ladder whose rungs grow by `factor`; InvalidPlan says what is wrong with the numbers."""
+    if factor < 2:
+        raise InvalidPlan(f"The factor between rungs is 2 or more. Got {factor}.", at="plan.stopping.factor")
+    if least < 1:
+        raise InvalidPlan(f"The first rung has at least 1 of {resource}. Got {least}.", at="plan.stopping.least")
+    if least >= most:
+        raise InvalidPlan(
+            f"The first rung ({least:,} {resource}) must lie below the whole ({most:,} {resource}); else nothing could stop early.",
+            at="plan.stopping.least",
+        )
+    levels = [most]
+    while levels[0] > least:
+        below = max(round(most / factor ** len(levels)), 1)
+        if below < least or below >= levels[0]:
+            break
+        levels.insert(0, below)
+    if len(levels) < 2:
+        levels.insert(0, least)
+    return Ladder(resource, tuple(levels))
+
+
+def fold_by_fold(least: int, folds: int) -> Ladder:
+    """A rung for every fold from `least` on."""
+    if least >= folds:
+        raise InvalidPlan(
+            f"{least} folds before the first verdict of {folds} in all leave nothing to stop early.", at="plan.stopping.least"
+        )
+    return Ladder(FOLDS, tuple(range(least, folds + 1)))

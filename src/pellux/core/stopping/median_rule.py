@@ -1,0 +1,48 @@
+"""Median rule: a trial ends when its best so far is below the median of what others had on average by then (Golovin 2017).
+
+Over folds, the mean of the first folds is compared with other trials' means of the same folds; over iterations, a
+fold's curve with the curves of the same fold.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import ClassVar
+
+from pellux.core.stopping.contract import KEEP, Prune, Sight, Verdict, demand
+from pellux.core.stopping.record import Record
+
+
+@dataclass(frozen=True)
+class MedianSettings:
+    """Settings of the median rule."""
+
+    least: int = 1
+    others: int = 5
+    sentences: ClassVar[Mapping[str, str]] = {
+        "least": "Folds or iterations before the first verdict.",
+        "others": "How many other trials must have come as far before there is a verdict.",
+    }
+
+    def __post_init__(self) -> None:
+        demand(self.least >= 1, f"At least 1 comes before the first verdict. Got {self.least}.", "least")
+        demand(self.others >= 1, f"At least 1 other trial is needed to compare with. Got {self.others}.", "others")
+
+
+def verdict(trial: Sight, record: Record, settings: MedianSettings) -> Verdict:
+    if trial.fold < 0:
+        scores = record.fold_scores(trial.number)
+        median, others = record.median_of_folds(len(scores))
+        if others <= settings.others or scores.mean() >= median:
+            return KEEP
+        return Prune(f"after {len(scores)} folds: {scores.mean():.4g} on average, below the median {median:.4g} of {others} trials")
+    curve = record.curve(trial.number, trial.fold)
+    iteration = curve.iterations[-1]
+    median, others = record.median_of_averages(trial.fold, iteration)
+    if iteration < settings.least or others < settings.others or curve.best[-1] >= median:
+        return KEEP
+    return Prune(
+        f"fold {trial.fold + 1}, iteration {iteration}: best {curve.best[-1]:.4g}, "
+        f"below the median {median:.4g} of {others} finished curves"
+    )

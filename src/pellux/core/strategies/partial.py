@@ -1,0 +1,119 @@
+"""From trials that ended or wait at different rungs to the history a strategy learns from.
+
+Scores at different amounts of rows or iterations are not comparable, so a strategy sees those of one rung: the highest
+that enough trials have reached (Falkner et al. 2018). Trials that stopped after some folds are comparable once fold
+effects are taken off; they come along with what their folds tell.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pellux.core.judging.fold_effects import adjusted_mean, fold_effects
+from pellux.core.space import Configuration, Space
+from pellux.core.strategies.contract import Observation
+
+Array = NDArray[np.float64]
+WELL_FILLED = 4  # results at a rung, beside one a parameter, before it is what a strategy learns from
+
+
+@dataclass(frozen=True)
+class Partial:
+    """A trial with what it has so far.
+
+    Attributes
+    ----------
+    results : mapping of int to tuple of float
+        For each rung that is complete the fold scores; larger is better.
+    state : str
+        A trial's state; 'parked' and 'running' ones may have results.
+    number, rung, member : int
+        Its number, the rung it has reached, and its member of the population.
+    """
+
+    configuration: Configuration
+    results: Mapping[int, tuple[float, ...]]
+    seconds: float
+    state: str
+    number: int = 0
+    rung: int = 0
+    member: int = 0
+    partial_scores: tuple[float | None, ...] = field(default=())
+
+
+def history(space: Space, found: Sequence[Partial | Observation], folds: int, resource: str, top: int) -> list[Observation]:
+    """What a strategy learns from: each trial once, with scores that may be compared.
+
+    Parameters
+    ----------
+    found : sequence of Partial (this search's trials) or Observation (from elsewhere, in full)
+    folds : int
+        Folds of a whole trial.
+    resource : str
+        What grows from rung to rung: 'rows', 'iterations', 'folds' or '' for nothing.
+    top : int
+        The last rung.
+    """
+    own = [f for f in found if isinstance(f, Partial)]
+    if resource in ("rows", "iterations") and top > 0:
+        level = _level(space, own, top)
+        return _of_level(found, own, level, top)
+    complete = [_whole(scores) for p in own for scores in (*p.results.values(), p.partial_scores) if len(scores) == folds]
+    effects = fold_effects([scores for scores in complete if scores], folds)
+    return [f if isinstance(f, Observation) else _over_folds(f, folds, effects) for f in found]
+
+
+def _whole(scores: Sequence[float | None]) -> list[float]:
+    found = [score for score in scores if score is not None]
+    return found if len(found) == len(scores) else []
+
+
+def _level(space: Space, own: Sequence[Partial], top: int) -> int:
+    """The highest rung with enough results; the lowest when none has."""
+    wanted = WELL_FILLED + space.dimension
+    reached = [sum(level in p.results for p in own) for level in range(top + 1)]
+    return max((level for level, count in enumerate(reached) if count >= wanted), default=0)
+
+
+def _of_level(found: Sequence[Partial | Observation], own: Sequence[Partial], level: int, top: int) -> list[Observation]:
+    here = [float(np.mean(p.results[level])) for p in own if level in p.results]
+    elsewhere = [f.mean for f in found if isinstance(f, Observation) and f.mean is not None]
+    made: list[Observation] = []
+    for f in found:
+        if isinstance(f, Observation):
+            made.append(f if level == top else _moved(f, here, elsewhere))
+        elif level in f.results:
+            made.append(_observation(f, f.results[level], "scored"))
+        else:
+            made.append(_observation(f, (), "failed" if f.state == "failed" else "pruned"))
+    return made
+
+
+def _moved(observation: Observation, here: Sequence[float], elsewhere: Sequence[float]) -> Observation:
+    """A score in full, set among those of a lower rung by its place among its own: the order is what can be trusted."""
+    if len(here) < 3 or len(elsewhere) < 3 or observation.mean is None:
+        return replace(observation, scores=(), state="pruned")
+    centre, width = np.median(elsewhere), np.std(elsewhere) or 1.0
+    score = float(np.median(here) + (observation.mean - centre) / width * np.std(here))
+    return replace(observation, scores=(score,))
+
+
+def _over_folds(trial: Partial, folds: int, effects: Array) -> Observation:
+    scores: tuple[float | None, ...] = trial.results[max(trial.results)] if trial.results else trial.partial_scores
+    whole = len(scores) == folds and all(score is not None for score in scores)
+    if whole or trial.state == "failed" or not any(score is not None for score in scores):
+        state = "scored" if whole else trial.state
+        return _observation(trial, scores, state)
+    known = sum(score is not None for score in scores)
+    return replace(
+        _observation(trial, (*scores, *[None] * (folds - len(scores))), "pruned"),
+        estimate=adjusted_mean(scores, effects), share=known / folds,
+    )  # fmt: skip
+
+
+def _observation(trial: Partial, scores: tuple[float | None, ...], state: str) -> Observation:
+    return Observation(trial.configuration, scores, trial.seconds, state, number=trial.number, rung=trial.rung, member=trial.member)
