@@ -139,6 +139,7 @@ describe("a running trial", () => {
       fold,
       state,
       score,
+      rung: 0,
       attempt: 1,
       lane: 0,
       started_at: 1,

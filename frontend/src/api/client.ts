@@ -8,6 +8,7 @@ export type Search = Schemas["SearchView"];
 export type TrialRow = Schemas["TrialRow"];
 export type TrialDetail = Schemas["TrialDetail"];
 export type Points = Schemas["PointsView"];
+export type Curves = Schemas["CurvesView"];
 export type Lanes = Schemas["LanesView"];
 export type FitView = Schemas["FitView"];
 export type Learner = Schemas["LearnerView"];

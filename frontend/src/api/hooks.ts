@@ -73,6 +73,16 @@ export const useLanes = (search: number | null) =>
     queryFn: () => settled(api.GET("/api/v1/searches/{search_id}/lanes", { params: { path: { search_id: search! } } })),
   });
 
+export const useCurves = (search: number | null, running: boolean) =>
+  useQuery({
+    queryKey: ["curves", search, running],
+    enabled: search !== null,
+    placeholderData: (held) => held,
+    refetchInterval: running ? 1500 : false,
+    queryFn: () =>
+      settled(api.GET("/api/v1/searches/{search_id}/curves", { params: { path: { search_id: search! } } })),
+  });
+
 export const useTrial = (id: number | null) =>
   useQuery({
     queryKey: keys.trial(id ?? 0),

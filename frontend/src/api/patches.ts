@@ -4,7 +4,7 @@ import type { FitView, Lanes, Points, Scalar, TrialRow } from "./client";
 export interface Entry {
   id: number;
   at: number;
-  kind: "trial" | "fit" | "search" | "decision" | "analysis";
+  kind: "trial" | "fit" | "points" | "search" | "decision" | "analysis";
   search_id: number | null;
   data: Record<string, unknown>;
 }
@@ -12,14 +12,14 @@ export interface Entry {
 const MOST_FITS = 2000;
 
 export function patchLanes(lanes: Lanes, entries: Entry[]): Lanes {
-  const place = new Map(lanes.fits.map((fit, index) => [`${fit.trial}/${fit.fold}`, index]));
+  const place = new Map(lanes.fits.map((fit, index) => [`${fit.trial}/${fit.fold}/${fit.rung}`, index]));
   const fits = [...lanes.fits];
   let now = lanes.now;
   for (const entry of entries) {
     const fit = entry.data as unknown as FitView;
     now = Math.max(now, entry.at);
     if (fit.started_at === null) continue;
-    const key = `${fit.trial}/${fit.fold}`;
+    const key = `${fit.trial}/${fit.fold}/${fit.rung}`;
     const known = place.get(key);
     if (known === undefined) place.set(key, fits.push(fit) - 1);
     else fits[known] = fit;

@@ -740,6 +740,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/searches/{search_id}/curves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How trials come along: score against what was spent on them, rungs, lineage. */
+        get: operations["get_curves"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/searches/{search_id}/safety": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What safety checks have found. */
+        get: operations["get_safety"];
+        put?: never;
+        /** Run a few pruned trials in full, to see how often pruning was wrong. */
+        post: operations["post_safety"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -873,6 +908,8 @@ export interface components {
             learners: components["schemas"]["LearnerView"][];
             /** Strategies */
             strategies: components["schemas"]["StrategyView"][];
+            /** Stopping */
+            stopping: components["schemas"]["RuleView"][];
         };
         /** ClassView */
         ClassView: {
@@ -1005,6 +1042,46 @@ export interface components {
             withdrawn: number;
         };
         /**
+         * CurvesView
+         * @description Trials column-wise, each with its score along the resource.
+         */
+        CurvesView: {
+            /** Resource */
+            resource: string;
+            /** Levels */
+            levels: number[];
+            /** Population */
+            population: boolean;
+            /** Numbers */
+            numbers: number[];
+            /** Ids */
+            ids: number[];
+            /** States */
+            states: string[];
+            /** Origins */
+            origins: string[];
+            /** Reasons */
+            reasons: string[];
+            /** Flat */
+            flat: boolean[];
+            /** Members */
+            members: number[];
+            /** Rungs */
+            rungs: number[];
+            /** Parents */
+            parents: (number | null)[];
+            /** Best Iterations */
+            best_iterations: (number | null)[];
+            /** Best */
+            best: boolean[];
+            /** Xs */
+            xs: number[][];
+            /** Ys */
+            ys: number[][];
+            /** Ladder */
+            ladder: components["schemas"]["RungView"][];
+        };
+        /**
          * CutsView
          * @description How rows fall at each threshold, from none called positive to all; the first threshold is None: none.
          */
@@ -1074,7 +1151,7 @@ export interface components {
             created_at: number;
             /** Configuration */
             configuration: {
-                [key: string]: boolean | number | string;
+                [key: string]: unknown;
             };
             /** Metric Label */
             metric_label: string;
@@ -1157,7 +1234,7 @@ export interface components {
             created_at: number;
             /** Configuration */
             configuration: {
-                [key: string]: boolean | number | string;
+                [key: string]: unknown;
             };
             /** Metric Label */
             metric_label: string;
@@ -1298,12 +1375,19 @@ export interface components {
             /** Admitted */
             admitted: number;
         };
-        /** FitCounts */
+        /**
+         * FitCounts
+         * @description Fits done, and whole fits that pruning made needless, with the seconds that they would have taken.
+         */
         FitCounts: {
             /** Run */
             run: number;
             /** Spared */
             spared: number;
+            /** Seconds Spared */
+            seconds_spared: number;
+            /** Work Spared */
+            work_spared: number;
         };
         /** FitDetail */
         FitDetail: {
@@ -1311,6 +1395,8 @@ export interface components {
             trial: number;
             /** Fold */
             fold: number;
+            /** Rung */
+            rung: number;
             /** State */
             state: string;
             /** Attempt */
@@ -1340,6 +1426,8 @@ export interface components {
             trial: number;
             /** Fold */
             fold: number;
+            /** Rung */
+            rung: number;
             /** State */
             state: string;
             /** Attempt */
@@ -1356,6 +1444,27 @@ export interface components {
             seconds: number;
             /** Message */
             message: string;
+        };
+        /** FoldCurve */
+        FoldCurve: {
+            /** Fold */
+            fold: number;
+            /** Iterations */
+            iterations: number[];
+            /** Scores */
+            scores: number[];
+        };
+        /**
+         * ForecastRung
+         * @description How many trials will come to a rung.
+         */
+        ForecastRung: {
+            /** Bracket */
+            bracket: number;
+            /** Level */
+            level: number;
+            /** Trials */
+            trials: number;
         };
         /**
          * ForecastView
@@ -1394,6 +1503,11 @@ export interface components {
             known: number;
             /** Knowable */
             knowable: number;
+            stopping: components["schemas"]["StoppingView"];
+            /** Rungs */
+            rungs: components["schemas"]["ForecastRung"][];
+            /** Work */
+            work: number;
         };
         /** HoldoutScore */
         HoldoutScore: {
@@ -1555,6 +1669,10 @@ export interface components {
             tasks: string[];
             /** Settings */
             settings: components["schemas"]["SettingView"][];
+            /** Counter */
+            counter: string | null;
+            /** Steerable */
+            steerable: string[];
         };
         /**
          * LimitsRequest
@@ -1750,6 +1868,7 @@ export interface components {
              * @default {
              *       "strategy": "automatic",
              *       "early stopping": "none",
+             *       "stopping": {},
              *       "trials": 60,
              *       "minutes": null,
              *       "target score": null,
@@ -1760,6 +1879,8 @@ export interface components {
              *       "from decisions": [],
              *       "warm start": "none",
              *       "fit seconds": 600,
+             *       "trial seconds": null,
+             *       "checkpoint mb": 2048,
              *       "memory mb": null
              *     }
              */
@@ -1866,6 +1987,21 @@ export interface components {
             /** Decided */
             decided: boolean;
         };
+        /** RecheckedView */
+        RecheckedView: {
+            /** Trial Id */
+            trial_id: number;
+            /** Number */
+            number: number;
+            /** Reason */
+            reason: string;
+            /** Mean */
+            mean: number | null;
+            /** Error */
+            error: number | null;
+            /** State */
+            state: string;
+        };
         /** RehearsalFitView */
         RehearsalFitView: {
             /** What */
@@ -1968,6 +2104,88 @@ export interface components {
             /** Rows */
             rows: number;
         };
+        /** RuleSetting */
+        RuleSetting: {
+            /** Name */
+            name: string;
+            /** Default */
+            default: number;
+            /** Sentence */
+            sentence: string;
+        };
+        /**
+         * RuleView
+         * @description A rule of early stopping, what may grow under it, and its settings.
+         */
+        RuleView: {
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Sentence */
+            sentence: string;
+            /** Resources */
+            resources: string[];
+            /** Settings */
+            settings: components["schemas"]["RuleSetting"][];
+        };
+        /**
+         * RungView
+         * @description Who came to a rung, and what became of them there.
+         */
+        RungView: {
+            /** Bracket */
+            bracket: number;
+            /** Rung */
+            rung: number;
+            /** Level */
+            level: number;
+            /** Reached */
+            reached: number;
+            /** Done */
+            done: number;
+            /** Parked */
+            parked: number;
+            /** Pruned */
+            pruned: number;
+            /** Running */
+            running: number;
+        };
+        /**
+         * SafetyRequest
+         * @description How many pruned trials are run in full.
+         */
+        SafetyRequest: {
+            /**
+             * Trials
+             * @default 5
+             */
+            trials?: number;
+        };
+        /**
+         * SafetyView
+         * @description Pruned trials that were run in full: `wrong` would have won, `close` were within one standard error of the best.
+         *
+         *     `at_most` bounds the share of wrong prunings with 95 % confidence.
+         */
+        SafetyView: {
+            /** Pruned */
+            pruned: number;
+            /** Checked */
+            checked: number;
+            /** Running */
+            running: number;
+            /** Wrong */
+            wrong: number;
+            /** Close */
+            close: number;
+            /** At Most */
+            at_most: number | null;
+            /** Best */
+            best: number | null;
+            /** Trials */
+            trials: components["schemas"]["RecheckedView"][];
+        };
         /**
          * SearchRequest
          * @description A search in an existing problem.
@@ -1985,6 +2203,7 @@ export interface components {
              * @default {
              *       "strategy": "automatic",
              *       "early stopping": "none",
+             *       "stopping": {},
              *       "trials": 60,
              *       "minutes": null,
              *       "target score": null,
@@ -1995,6 +2214,8 @@ export interface components {
              *       "from decisions": [],
              *       "warm start": "none",
              *       "fit seconds": 600,
+             *       "trial seconds": null,
+             *       "checkpoint mb": 2048,
              *       "memory mb": null
              *     }
              */
@@ -2018,7 +2239,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "search" | "re-judge";
+            kind: "search" | "re-judge" | "safety check";
             /** Folds */
             folds: number;
             /** Learner */
@@ -2047,6 +2268,7 @@ export interface components {
             no_gain_in: number | null;
             /** Early Stopping */
             early_stopping: string;
+            stopping: components["schemas"]["StoppingView"];
             /** Budget Trials */
             budget_trials: number;
             /** Budget Minutes */
@@ -2107,9 +2329,18 @@ export interface components {
             strategy?: string;
             /**
              * Early Stopping
+             * @description The rule that ends weak trials; 'automatic' picks one and says why.
              * @default none
              */
             "early stopping"?: string;
+            /**
+             * Stopping
+             * @description Settings of the rule; 'resource' and 'most' say what grows, 'interval' belongs to population training.
+             * @default {}
+             */
+            stopping?: {
+                [key: string]: number | string;
+            };
             /**
              * Trials
              * @description Configurations to try; the baseline comes on top.
@@ -2171,6 +2402,18 @@ export interface components {
              * @default 600
              */
             "fit seconds"?: number;
+            /**
+             * Trial Seconds
+             * @description What all fits of a trial may take together; past it the trial fails.
+             * @default null
+             */
+            "trial seconds"?: number | null;
+            /**
+             * Checkpoint Mb
+             * @description Disk that the checkpoints of parked trials may take; past it the weakest lose theirs.
+             * @default 2048
+             */
+            "checkpoint mb"?: number;
             /**
              * Memory Mb
              * @description What one worker may allocate.
@@ -2302,6 +2545,26 @@ export interface components {
              */
             state: "running" | "paused" | "stopped";
         };
+        /**
+         * StoppingView
+         * @description Early stopping as it was resolved: rule, why, what grows, and the amounts at which verdicts fall.
+         */
+        StoppingView: {
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Reason */
+            reason: string;
+            /** Resource */
+            resource: string;
+            /** Levels */
+            levels: number[];
+            /** Settings */
+            settings: {
+                [key: string]: boolean | number | string;
+            };
+        };
         /** StrategyView */
         StrategyView: {
             /** Key */
@@ -2428,6 +2691,18 @@ export interface components {
             tags: string[];
             /** Shortlisted */
             shortlisted: boolean;
+            /** Bracket */
+            bracket: number;
+            /** Rung */
+            rung: number;
+            /** Best Iteration */
+            best_iteration: number | null;
+            /** Parent */
+            parent: number | null;
+            /** Member */
+            member: number;
+            /** Share */
+            share: number;
             /** Search Number */
             search_number: number;
             /** Problem Id */
@@ -2456,6 +2731,14 @@ export interface components {
             };
             /** Source Id */
             source_id: number | null;
+            /** Final */
+            final: {
+                [key: string]: unknown;
+            };
+            /** Counter */
+            counter: string | null;
+            /** Curves */
+            curves: components["schemas"]["FoldCurve"][];
         };
         /** TrialPage */
         TrialPage: {
@@ -2506,6 +2789,18 @@ export interface components {
             tags: string[];
             /** Shortlisted */
             shortlisted: boolean;
+            /** Bracket */
+            bracket: number;
+            /** Rung */
+            rung: number;
+            /** Best Iteration */
+            best_iteration: number | null;
+            /** Parent */
+            parent: number | null;
+            /** Member */
+            member: number;
+            /** Share */
+            share: number;
         };
         /** TrialStateRequest */
         TrialStateRequest: {
@@ -4120,6 +4415,103 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": string;
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_curves: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                search_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CurvesView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_safety: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                search_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SafetyView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_safety: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                search_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SafetyRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SearchView"];
                 };
             };
             /** @description A problem. */

@@ -134,8 +134,8 @@ def compressor_sound(seed: int = SEED, rows: int = 2400) -> dict[str, np.ndarray
     energy = energy + is_[2] * (0.8 * hump(speed + 2.2, 0.8) - 0.4 * strength * hump(2 * speed, 0.8))
     energy = energy + is_[3] * (0.45 * (band > 24) - 0.45 * strength * hump(speed, 0.8))
     energy = energy + is_[4] * 0.7 * hump(0.5 * speed, 0.8) * (1 + 0.6 * np.sin(speed))
-    energy = energy + rng.normal(0, 0.27, (rows, BANDS))
-    wrong = rng.random(rows) < 0.04
+    energy = energy + rng.normal(0, 0.2, (rows, BANDS))
+    wrong = rng.random(rows) < 0.02
     fault = np.where(wrong, rng.integers(0, len(FAULTS), rows), fault)
     found: dict[str, np.ndarray[Any, Any]] = {f"band_{i + 1:02d}": np.round(energy[:, i], 2) for i in range(BANDS)}
     found["fault"] = np.array(FAULTS, dtype=object)[fault]

@@ -1,4 +1,4 @@
-"""The demo workspace: two problems, a finished search, and one that starts with the demo."""
+"""The demo workspace: three problems, finished searches with and without early stopping, and one that starts with the demo."""
 
 from __future__ import annotations
 
@@ -16,13 +16,23 @@ from pellux.service.workspace import Workspace
 
 WARM = "Warm arrivals: will a load arrive too warm?"
 ENERGY = "Energy per trip: how many kWh?"
-FIRST_TRIALS, LIVE_TRIALS = 30, 120
+SOUND = "Compressor sound: what is wrong with it?"
+FIRST_TRIALS, RACE_TRIALS, SOUND_TRIALS, LIVE_TRIALS = 30, 24, 36, 120
 FIRST_SPACE = """\
 rate:     0.01 .. 0.3 log
 rounds:   40 .. 200 int log
 leaves:   4 .. 64 int log
 min_leaf: 5 .. 120 int log
 balance:  yes | no
+"""
+SOUND_SPACE = """\
+rate:       1e-4 .. 0.1 log
+width:      8 .. 64 int log
+layers:     1 .. 3 int
+pull:       1e-6 .. 1 log
+batch:      48 .. 256 int log
+activation: relu | tanh | logistic
+epochs:     27
 """
 LIVE_SPACE = """\
 rate:     0.02 .. 0.2 log
@@ -41,7 +51,7 @@ def furnish(folder: Path, say: Callable[[str], None]) -> bool:
         if list_problems(workspace):
             return False
         workspace.hold_engine()
-        say("Preparing the demo: importing the data and running a first search (about half a minute) …")
+        say("Preparing the demo: importing the data and running a first search (about a minute) …")
         energy = import_file(workspace, FOLDER / "energy_per_trip.csv")
         fresh = BriefRequest(data=energy.hash, target="energy_kwh", name=ENERGY, metric="RMSE", seed=7, ignore=["unit_id"])
         label_problem(workspace, create_problem(workspace, fresh), None, ["regression", "fresh"])
@@ -56,6 +66,18 @@ def furnish(folder: Path, say: Callable[[str], None]) -> bool:
         plan = SettingsRequest(strategy="random", trials=FIRST_TRIALS, seed=3)
         search = launch(room, problem, SearchRequest(learner="boosting", space=FIRST_SPACE, plan=plan))
         room.join(search)
+        say("… a fold race on the same problem …")
+        race = SettingsRequest(strategy="random", trials=RACE_TRIALS, seed=5, early_stopping="fold race")
+        room.join(launch(room, problem, SearchRequest(learner="boosting", space=FIRST_SPACE, plan=race)))
+        say("… and asynchronous halving on a third, a small network …")
+        sound = import_file(workspace, FOLDER / "compressor_sound.csv")
+        heard = BriefRequest(
+            data=sound.hash, target="fault", name=SOUND, metric="macro F1", folds="3 stratified", holdout="20 %", seed=7
+        )
+        listening = create_problem(workspace, heard)
+        label_problem(workspace, listening, None, ["classification", "sound"])
+        halving = SettingsRequest(strategy="automatic", trials=SOUND_TRIALS, seed=4, early_stopping="asynchronous halving")
+        room.join(launch(room, listening, SearchRequest(learner="network", space=SOUND_SPACE, plan=halving)))
         room.close()
         return True
     finally:
@@ -68,5 +90,5 @@ def start_live(room: EngineRoom) -> None:
     if problem is None or problem.running:
         return
     seed = 11 + len(list_searches(room, problem.id))
-    plan = SettingsRequest(trials=LIVE_TRIALS, seed=seed, warm_start="all")
+    plan = SettingsRequest(trials=LIVE_TRIALS, seed=seed, warm_start="all", early_stopping="automatic")
     launch(room, problem.id, SearchRequest(learner="boosting", space=LIVE_SPACE, plan=plan))

@@ -73,7 +73,7 @@ class Coordinator:
         starts: Sequence[Mapping[str, Value]] = (),
         stopping: Stopping | None = None,
         curves: Mapping[Key, Points] | None = None,
-        checkpoints: Mapping[int, int] | None = None,
+        checkpoints: Mapping[int, Mapping[int, int]] | None = None,
     ) -> None:
         self.limits = limits
         self.state = state
@@ -99,8 +99,8 @@ class Coordinator:
         self._proved = any(t.state is TrialState.SCORED or t.results for t in self.trials.values())
         self._failures = [t.reason for _, t in sorted(self.trials.items()) if t.state is TrialState.FAILED]
         self._news = sorted(n for n, t in self.trials.items() if t.state.ended or t.results)
-        self._checkpoints = dict(checkpoints or {})
-        self._checkpoints_total = sum(self._checkpoints.values())
+        self._checkpoints = {trial: dict(by_fold) for trial, by_fold in (checkpoints or {}).items()}
+        self._checkpoints_total = sum(sum(by_fold.values()) for by_fold in self._checkpoints.values())
         self._enough: set[Key] = set()
         self._settling = False
         proposed = [n for n, t in sorted(self.trials.items()) if t.origin in PROPOSED]
@@ -221,6 +221,8 @@ class Coordinator:
             self._out.append(SaveFit(self.trials[fit.trial].change(fit.fold, outcome=late), event.at))
             if self.trials[fit.trial].state.ended:
                 self._out.append(SaveTrial(self.trials[fit.trial], event.at))
+                if event.outcome.checkpoint_bytes and not self.referee.stopping.segments:
+                    self._out.append(Forget(fit.trial))
         else:
             self._end_fit(fit, event.outcome, event.at)
 
@@ -399,8 +401,7 @@ class Coordinator:
         if outcome.curve and trial.rung >= self.referee.goal(trial):
             self.referee.finished_curve(trial, fit.fold)
         self._enough.discard((fit.trial, fit.fold))
-        self._checkpoints[trial.number] = self._checkpoints.get(trial.number, 0) + outcome.checkpoint_bytes
-        self._checkpoints_total += outcome.checkpoint_bytes
+        self._note_checkpoint(fit, outcome.checkpoint_bytes)
         if all(f.state is FitState.DONE for f in trial.fits.values()):
             self._end_rung(trial, at)
 
@@ -474,8 +475,14 @@ class Coordinator:
                 return
             self._forget(trial.number)
 
+    def _note_checkpoint(self, fit: Fit, size: int) -> None:
+        """A fold's checkpoint takes the place of the one it had before."""
+        held = self._checkpoints.setdefault(fit.trial, {})
+        self._checkpoints_total += size - held.get(fit.fold, 0)
+        held[fit.fold] = size
+
     def _forget(self, number: int) -> None:
-        freed = self._checkpoints.pop(number, 0)
+        freed = sum(self._checkpoints.pop(number, {}).values())
         if freed:
             self._checkpoints_total -= freed
             self._out.append(Forget(number))

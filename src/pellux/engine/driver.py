@@ -73,7 +73,7 @@ class Driver(threading.Thread):
         self._leaving = threading.Event()
         self._finished = False
         self._unsaved: list[Save] = []
-        self._forgets: list[int | None] = []
+        self._forgets: list[int] = []
         self._last_save = 0.0
         self.error: Exception | None = None
 
@@ -105,6 +105,8 @@ class Driver(threading.Thread):
         finally:
             self._proposer.close()
             self._runner.close()
+            if self._finished:  # only now nobody writes any more
+                self._runner.forget(None)
 
     def _save(self) -> None:
         if self._unsaved:
@@ -148,7 +150,6 @@ class Driver(threading.Thread):
             case Forget(trial=trial):
                 self._forgets.append(trial)
             case Finish():
-                self._forgets.append(None)
                 self._finished = True
             case Ask(number=number):
                 return self._ask(number)

@@ -57,7 +57,7 @@ class Referee:
     def __init__(self, stopping: Stopping, folds: int, trials: int, sign: int) -> None:
         self.stopping, self.folds, self.sign = stopping, folds, sign
         self.ladder = stopping.ladder
-        self.record = Record(folds, trials)
+        self.record = Record(folds, trials, sign=sign)
         self._alive: dict[int, int] = defaultdict(int)
         self._parked: dict[int, Trial] = {}
         self._best: dict[tuple[int, int], list[tuple[float, int]]] = defaultdict(list)  # parked, best first

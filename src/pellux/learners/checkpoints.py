@@ -84,10 +84,10 @@ class Checkpoints:
             if path.name.split("-")[0] not in {str(trial) for trial in trials}:
                 path.unlink(missing_ok=True)
 
-    def sizes(self) -> dict[int, int]:
-        """Bytes by trial."""
-        found: dict[int, int] = {}
-        for path in self.folder.glob("*.checkpoint"):
-            trial = int(path.name.split("-")[0].lstrip(".") or 0)
-            found[trial] = found.get(trial, 0) + path.stat().st_size
+    def sizes(self) -> dict[int, dict[int, int]]:
+        """Bytes by trial and fold."""
+        found: dict[int, dict[int, int]] = {}
+        for path in self.folder.glob("[0-9]*.checkpoint"):
+            trial, fold = path.stem.split("-")
+            found.setdefault(int(trial), {})[int(fold)] = path.stat().st_size
         return found

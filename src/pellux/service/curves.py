@@ -31,12 +31,13 @@ def curves(workspace: Workspace, search_id: int) -> CurvesView:
         rows = session.execute(
             select(
                 Trial.number, Trial.id, Trial.state, Trial.reason, Trial.origin, Trial.bracket, Trial.cohort, Trial.rung, Trial.parent,
-                Trial.best_iteration, type_coerce(Trial.results, Text), type_coerce(Trial.scores, Text),
+                Trial.best_iteration, Trial.rank_score, type_coerce(Trial.results, Text), type_coerce(Trial.scores, Text),
             ).where(Trial.search_id == search_id).order_by(Trial.number.desc()).limit(MOST)
         ).all()[::-1]  # fmt: skip
         points = _iterations(session, search_id) if resolved.resource == ITERATIONS else {}
-    columns: list[Sequence[Any]] = list(zip(*rows, strict=True)) if rows else [()] * 12
-    numbers, ids, states, reasons, origins, _, cohorts, rungs, parents, best, results, scores = columns
+    columns: list[Sequence[Any]] = list(zip(*rows, strict=True)) if rows else [()] * 13
+    numbers, ids, states, reasons, origins, _, cohorts, rungs, parents, at_best, ranks, results, scores = columns
+    top = max((r for r in ranks if r is not None), default=None)
     if resolved.resource == ITERATIONS:
         lines = [points.get(number, ([], [])) for number in numbers]
     elif resolved.resource == "rows":
@@ -47,7 +48,7 @@ def curves(workspace: Workspace, search_id: int) -> CurvesView:
         resource=resolved.resource or FOLDS, levels=list(resolved.levels), population=resolved.segments,
         numbers=list(numbers), ids=list(ids), states=list(states), origins=list(origins),
         flat=[FLAT in reason for reason in reasons], reasons=list(reasons), members=list(cohorts), rungs=list(rungs),
-        parents=list(parents), best_iterations=list(best), xs=[x for x, _ in lines], ys=[y for _, y in lines],
+        parents=list(parents), best_iterations=list(at_best), best=[r is not None and r == top for r in ranks], xs=[x for x, _ in lines], ys=[y for _, y in lines],
         ladder=_ladder(resolved, rows),
     )  # fmt: skip
 
@@ -87,6 +88,10 @@ def _by_fold(tables: Sequence[list[float | None]]) -> list[tuple[list[int], list
     return found
 
 
+def _empty(bracket: int, rung: int, level: int) -> RungView:
+    return RungView(bracket=bracket, rung=rung, level=level, reached=0, done=0, parked=0, pruned=0, running=0)
+
+
 def _ladder(resolved: Resolved, rows: Sequence[Any]) -> list[RungView]:
     """For each bracket and rung who came there and what became of them."""
     if len(resolved.levels) < 2:
@@ -95,9 +100,9 @@ def _ladder(resolved: Resolved, rows: Sequence[Any]) -> list[RungView]:
     for row in rows:
         if row.origin in ("baseline", "by hand"):
             continue
-        results = json.loads(row[10])
+        results = json.loads(row[11])
         for rung in range(row.bracket, row.rung + 1):
-            view = found.setdefault((row.bracket, rung), RungView(bracket=row.bracket, rung=rung, level=resolved.levels[rung]))
+            view = found.setdefault((row.bracket, rung), _empty(row.bracket, rung, resolved.levels[rung]))
             view.reached += 1
             scores = results.get(str(rung))
             view.done += scores is not None

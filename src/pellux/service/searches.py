@@ -179,16 +179,18 @@ def _view(room: EngineRoom, session: Session, search: Search) -> SearchView:
 
 
 def _fit_counts(session: Session, search: Search, folds: int, run: int) -> FitCounts:
-    """What pruning saved: the work that pruned trials had still before them, and its seconds at their own pace."""
-    left = 1 - Trial.share
-    shares, seconds, trials = session.execute(
+    """What pruning saved: the work that pruned trials had still before them, at the pace of trials in full."""
+    pruned = Trial.state == "pruned"
+    shares, whole, trials = session.execute(
         select(
-            func.coalesce(func.sum(case((Trial.state == "pruned", left), else_=0.0)), 0.0),
-            func.coalesce(func.sum(case(((Trial.state == "pruned") & (Trial.share > 0), Trial.seconds * left / Trial.share))), 0.0),
+            func.coalesce(func.sum(case((pruned, 1 - Trial.share), else_=0.0)), 0.0),
+            func.avg(case((~pruned, Trial.seconds))),
             func.count(),
         ).where(Trial.search_id == search.id, Trial.state.in_(("scored", "pruned")))
     ).one()
-    return FitCounts(run=run, spared=round(shares * folds), seconds_spared=seconds, work_spared=shares / max(trials, 1))
+    return FitCounts(
+        run=run, spared=round(shares * folds), seconds_spared=shares * (whole or 0.0), work_spared=shares / max(trials, 1)
+    )
 
 
 def _folds_of(room: EngineRoom, search: Search, brief: Brief) -> int:

@@ -38,6 +38,24 @@ class LearnerView(View):
     sentence: str
     tasks: list[str]
     settings: list[SettingView]
+    counter: str | None
+    steerable: list[str]
+
+
+class RuleSetting(View):
+    name: str
+    default: int | float
+    sentence: str
+
+
+class RuleView(View):
+    """A rule of early stopping, what may grow under it, and its settings."""
+
+    key: str
+    label: str
+    sentence: str
+    resources: list[str]
+    settings: list[RuleSetting]
 
 
 class StrategyView(View):
@@ -50,6 +68,7 @@ class CatalogueView(View):
     metrics: list[MetricView]
     learners: list[LearnerView]
     strategies: list[StrategyView]
+    stopping: list[RuleView]
 
 
 class WorkspaceView(View):
@@ -189,11 +208,11 @@ class RungView(View):
     bracket: int
     rung: int
     level: int
-    reached: int = 0
-    done: int = 0
-    parked: int = 0
-    pruned: int = 0
-    running: int = 0
+    reached: int
+    done: int
+    parked: int
+    pruned: int
+    running: int
 
 
 class CurvesView(View):
@@ -212,6 +231,7 @@ class CurvesView(View):
     rungs: list[int]
     parents: list[int | None]
     best_iterations: list[int | None]
+    best: list[bool]
     xs: list[list[int]]
     ys: list[list[float]]
     ladder: list[RungView]

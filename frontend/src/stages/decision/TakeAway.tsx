@@ -1,10 +1,23 @@
 import { useState } from "react";
 import { Link } from "react-router";
-import type { Problem, Schemas } from "../../api/client";
+import type { Problem, Scalar, Schemas } from "../../api/client";
 import { useDecision, useDecisions } from "../../api/judging";
 import { bytes, scalar, withError } from "../../lib/format";
 
 type View = Schemas["DecisionView"];
+
+/** A setting as text; a schedule is told stage by stage. */
+const setting = (name: string, value: unknown): string =>
+  name === "schedule" && Array.isArray(value)
+    ? (value as [number, Record<string, Scalar>][])
+        .map(
+          ([until, held]) =>
+            `to ${until}: ${Object.entries(held)
+              .map(([k, v]) => `${k} ${scalar(v)}`)
+              .join(", ")}`,
+        )
+        .join("; ")
+    : scalar(value as Scalar);
 
 /** Signed decisions, newest first, and all that can be taken away of each. */
 export function TakeAway({ problem }: { problem: Problem }) {
@@ -76,7 +89,7 @@ function Files({ decision }: { decision: View }) {
       </div>
       <p className="mono" style={{ background: "var(--sunk)", padding: 10, borderRadius: 6 }}>
         {Object.entries(decision.configuration)
-          .map(([name, value]) => `${name} ${scalar(value)}`)
+          .map(([name, value]) => `${name} ${setting(name, value)}`)
           .join(" · ")}
       </p>
       <table style={{ borderCollapse: "collapse", width: "100%" }} aria-label="Files to take away">

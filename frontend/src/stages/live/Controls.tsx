@@ -7,6 +7,8 @@ import { StateMark } from "../../marks/StateMark";
 import { Budget } from "./Budget";
 import { ByHand } from "./ByHand";
 
+const KINDS = { search: "Search", "re-judge": "Re-judging", "safety check": "Safety check" };
+
 /** The state of a search in a line, and what a person can do about it. */
 export function Controls({ search }: { search: Search }) {
   const { state, workers } = useSteerSearch(search.id, search.problem_id);
@@ -19,14 +21,18 @@ export function Controls({ search }: { search: Search }) {
       <div className="row" style={{ flexWrap: "wrap" }}>
         <StateMark state={search.halted ? "failed" : search.state} />
         <h1 data-state={search.state}>
-          {search.kind === "search" ? "Search" : "Re-judging"} {search.number}{" "}
+          {KINDS[search.kind]} {search.number}{" "}
           <span className="soft" style={{ fontWeight: 400 }}>
             {search.halted ? "halted" : search.state}
           </span>
         </h1>
         <span className="soft small grow" title={search.strategy_reason}>
-          {search.kind === "search" ? `${search.learner}, ${search.strategy}` : search.strategy_reason} ·{" "}
-          {duration(search.active_seconds)}
+          {search.kind === "search"
+            ? [search.learner, search.strategy, search.stopping.key !== "none" && search.stopping.label.toLowerCase()]
+                .filter(Boolean)
+                .join(", ")
+            : search.strategy_reason}{" "}
+          · {duration(search.active_seconds)}
           {live && search.seconds_left !== null && ` · about ${duration(search.seconds_left)} left`}
         </span>
         {live && (
@@ -65,13 +71,15 @@ export function Controls({ search }: { search: Search }) {
       <div className="row small" style={{ gap: 18 }}>
         <span>
           best <b className="honey">{withError(search.best?.score, search.best?.error)}</b>
-          {search.best && <span className="soft"> trial {search.best.number}</span>}
+          {search.best && <span className="soft"> {search.best.number === 0 ? "the baseline" : `trial ${search.best.number}`}</span>}
         </span>
         <span>
           baseline <b>{withError(search.baseline?.score, search.baseline?.error)}</b>
         </span>
         <span>
           {search.trials.scored} scored
+          {search.trials.pruned > 0 && <span> · {search.trials.pruned} pruned</span>}
+          {search.trials.parked > 0 && <span> · {search.trials.parked} parked</span>}
           {search.trials.failed > 0 && <span className="ember"> · {search.trials.failed} failed</span>}
           {search.trials.withdrawn > 0 && <span> · {search.trials.withdrawn} withdrawn</span>}
         </span>

@@ -2,13 +2,17 @@ import Button from "@mui/material/Button";
 import { lazy, Suspense, useMemo, useState } from "react";
 import { Link } from "react-router";
 import type { Problem, Search } from "../../api/client";
-import { useLanes, usePoints } from "../../api/hooks";
+import { useCatalogue, useCurves, useLanes, usePoints } from "../../api/hooks";
 import { useChosen } from "../../app/place";
 import { duration, percent } from "../../lib/format";
 import { scoreScale } from "../../lib/ramp";
+import { TrialCurves } from "../../marks/TrialCurves";
 import { WorkerLanes } from "../../marks/WorkerLanes";
 import { Controls } from "./Controls";
 import { NowAndLast } from "./NowAndLast";
+import { Population } from "./Population";
+import { Rungs } from "./Rungs";
+import { Savings } from "./Savings";
 import { Switch } from "./Switch";
 
 const BestCurve = lazy(() => import("../../marks/BestCurve"));
@@ -46,6 +50,11 @@ function NothingYet({ problem }: { problem: Problem }) {
 
 function Watch({ problem, search, inspect }: { problem: Problem; search: Search; inspect: (id: number) => void }) {
   const points = usePoints(search.id).data;
+  const running = search.state === "running" && !search.halted;
+  const curves = useCurves(search.kind === "search" ? search.id : null, running).data;
+  const learner = useCatalogue().data?.learners.find((l) => l.key === search.learner);
+  const counter = learner?.counter ?? "iterations";
+  const grows = search.stopping.key !== "none" || search.stopping.resource !== "";
   const lanes = useLanes(search.id).data;
   const [by, setBy] = useState<"trials" | "seconds">("trials");
   const [span, setSpan] = useState<keyof typeof SPANS>("last minute");
@@ -75,7 +84,7 @@ function Watch({ problem, search, inspect }: { problem: Problem; search: Search;
             <h2 className="grow">Best so far</h2>
             <Switch label="Along" options={["trials", "seconds"]} value={by} onChange={setBy} />
           </div>
-          <div style={{ height: 300 }}>
+          <div style={{ height: grows ? 176 : 300 }}>
             {points && points.means.some((m) => m !== null) ? (
               <Suspense fallback={<p className="soft">Drawing …</p>}>
                 <BestCurve
@@ -94,6 +103,31 @@ function Watch({ problem, search, inspect }: { problem: Problem; search: Search;
             )}
           </div>
         </section>
+        {grows && curves && (
+          <section className="sheet" style={{ padding: "12px 14px 4px" }} aria-label="Curves">
+            <h2>{curves.population ? "The population" : "Score along the way"}</h2>
+            {curves.population && points ? (
+              <Population
+                curves={curves}
+                points={points}
+                scale={scale}
+                counter={counter}
+                steerable={learner?.steerable ?? []}
+                onPick={inspect}
+              />
+            ) : (
+              <TrialCurves
+                curves={curves}
+                larger={larger}
+                metric={problem.brief.metric_label}
+                counter={counter}
+                scale={scale}
+                height={232}
+                onPick={inspect}
+              />
+            )}
+          </section>
+        )}
         <section className="sheet col" style={{ padding: "12px 14px" }}>
           <div className="row">
             <h2 className="grow">Workers</h2>
@@ -120,7 +154,11 @@ function Watch({ problem, search, inspect }: { problem: Problem; search: Search;
           )}
         </section>
       </div>
-      <NowAndLast search={search} folds={search.folds} scale={scale} lanes={lanes} inspect={inspect} />
+      <aside className="col" style={{ gap: 14 }}>
+        <Savings search={search} inspect={inspect} />
+        {curves && !curves.population && grows && <Rungs curves={curves} counter={counter} />}
+        <NowAndLast search={search} folds={search.folds} scale={scale} lanes={lanes} inspect={inspect} />
+      </aside>
     </div>
   );
 }

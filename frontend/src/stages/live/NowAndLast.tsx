@@ -1,7 +1,7 @@
 import { useMutation } from "@tanstack/react-query";
 import type { Lanes, Refusal, Search, TrialRow } from "../../api/client";
 import { withdrawTrial } from "../../api/hooks";
-import { duration, scalar, withError } from "../../lib/format";
+import { duration, plural, scalar, withError } from "../../lib/format";
 import type { ScoreScale } from "../../lib/ramp";
 import { FoldRing } from "../../marks/FoldRing";
 import { progressOf, useHappening } from "./useHappening";
@@ -18,10 +18,11 @@ interface Props {
 export function NowAndLast({ search, folds, scale, lanes, inspect }: Props) {
   const happening = useHappening(search.id).data;
   const withdrawal = useMutation<unknown, Refusal, number>({ mutationFn: withdrawTrial });
-  const live = Object.values(happening?.live ?? {}).sort((a, b) => a.number - b.number);
+  const all = Object.values(happening?.live ?? {}).sort((a, b) => a.number - b.number);
+  const live = all.filter((trial) => trial.state !== "parked");
   const searched = search.parameters.filter((p) => p.kind !== "fixed").map((p) => String(p.name));
   return (
-    <aside className="col" style={{ gap: 14 }}>
+    <>
       <section className="sheet col" style={{ padding: "12px 14px" }}>
         <h2>Running now</h2>
         {withdrawal.error && (
@@ -34,6 +35,11 @@ export function NowAndLast({ search, folds, scale, lanes, inspect }: Props) {
             {search.state === "running" ? "Workers are starting …" : `Nothing: the search is ${search.state}.`}
           </p>
         )}
+        {all.length > live.length && (
+          <p className="small soft">
+            {plural(all.length - live.length, "more trial waits", "more trials wait")} at a rung.
+          </p>
+        )}
         {live.map((trial) => {
           const { scores, running } = progressOf(lanes, trial.number, folds);
           return (
@@ -43,7 +49,12 @@ export function NowAndLast({ search, folds, scale, lanes, inspect }: Props) {
                 trial={trial}
                 searched={searched}
                 inspect={inspect}
-                note={`${scores.filter((s) => s !== null).length} of ${folds} folds`}
+                note={
+                  `${scores.filter((s) => s !== null).length} of ${folds} folds` +
+                  (search.stopping.levels.length > 1 && search.stopping.resource !== "folds"
+                    ? `, rung ${trial.rung + 1} of ${search.stopping.levels.length}`
+                    : "")
+                }
               />
               <button
                 className="plain-button small ember"
@@ -66,7 +77,7 @@ export function NowAndLast({ search, folds, scale, lanes, inspect }: Props) {
           </div>
         ))}
       </section>
-    </aside>
+    </>
   );
 }
 
@@ -93,8 +104,11 @@ function TrialWords({
   return (
     <button className="plain-button grow" onClick={() => inspect(trial.id)} style={{ minWidth: 0 }}>
       <span className="row" style={{ gap: 8 }}>
-        <b>{name(trial)}</b>
-        <span className={`small cut ${trial.state === "failed" ? "ember" : "soft"}`} title={note}>
+        <b style={{ whiteSpace: "nowrap" }}>{name(trial)}</b>
+        <span
+          className={`small cut ${trial.state === "failed" || trial.state === "pruned" ? "ember" : "soft"}`}
+          title={note}
+        >
           {note}
         </span>
       </span>

@@ -30,7 +30,7 @@ export function progressOf(lanes: Lanes | undefined, trial: number, folds: numbe
   for (const fit of lanes?.fits ?? []) {
     if (fit.trial !== trial) continue;
     if (fit.state === "running") running.push(fit.fold);
-    scores[fit.fold] = fit.score;
+    if (fit.score !== null || fit.state !== "running") scores[fit.fold] = fit.score;
   }
   return { scores, running };
 }

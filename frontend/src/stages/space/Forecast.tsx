@@ -42,7 +42,37 @@ export function Forecast({ forecast, automatic, strategies }: Props) {
         · {percent(forecast.short_sighted)} short-sighted
         {forecast.starts > 0 && ` · ${forecast.starts} ${forecast.starts === 1 ? "start" : "starts"} first`}
       </span>
+      {forecast.stopping.key !== "none" && (
+        <>
+          <br />
+          <span data-stopping>
+            <b>{forecast.stopping.label}.</b> <span className="soft">{forecast.stopping.reason}</span>{" "}
+            {forecast.rungs.length > 0 && <Steps forecast={forecast} />} · about <b>{percent(forecast.work)}</b> of the
+            work
+          </span>
+        </>
+      )}
     </>
+  );
+}
+
+/** How many trials will come how far. */
+function Steps({ forecast }: { forecast: Schemas["ForecastView"] }) {
+  const { rungs, stopping } = forecast;
+  const unit = stopping.resource === "rows" ? "% of rows" : stopping.resource;
+  const brackets = [...new Set(rungs.map((rung) => rung.bracket))];
+  return (
+    <span>
+      {brackets
+        .map((bracket) =>
+          rungs
+            .filter((rung) => rung.bracket === bracket)
+            .map((rung) => `${count(rung.trials)} to ${rung.level}`)
+            .join(" → "),
+        )
+        .join("; ")}{" "}
+      {unit}
+    </span>
   );
 }
 

@@ -7,6 +7,7 @@ import { api, settled, type Problem, type Refusal, type Schemas } from "../../ap
 import { keys, useCatalogue, useWorkspace } from "../../api/hooks";
 import { useDebounced } from "../../app/useDebounced";
 import { Forecast, RehearsalFits } from "./Forecast";
+import { EarlyStopping } from "./EarlyStopping";
 import { FromDecision } from "./FromDecision";
 import { PastResults } from "./PastResults";
 import { count } from "../../lib/format";
@@ -20,6 +21,8 @@ interface Props {
 
 interface Plan {
   strategy: string;
+  stopping: string;
+  settings: Record<string, number | string>;
   trials: number;
   minutes: number | "";
   target: number | "";
@@ -33,9 +36,12 @@ interface Plan {
 /** The foot of the Space screen: the plan in one row, what it will cost, and Launch. */
 export function PlanRow({ problem, learner, space, ready }: Props) {
   const cores = useWorkspace().data?.cores ?? 1;
-  const strategies = useCatalogue().data?.strategies ?? [];
+  const catalogue = useCatalogue().data;
+  const strategies = catalogue?.strategies ?? [];
   const [plan, setPlan] = useState<Plan>({
     strategy: "automatic",
+    stopping: "automatic",
+    settings: {},
     trials: 60,
     minutes: "",
     target: "",
@@ -87,7 +93,7 @@ export function PlanRow({ problem, learner, space, ready }: Props) {
           slotProps={{ select: { native: true } }}
           value={plan.strategy}
           error={at("strategy")}
-          onChange={(e) => change({ strategy: e.target.value })}
+          onChange={(e) => change({ strategy: e.target.value, settings: {} })}
           sx={{ width: 152 }}
         >
           {strategies.map((s) => (
@@ -96,6 +102,15 @@ export function PlanRow({ problem, learner, space, ready }: Props) {
             </option>
           ))}
         </TextField>
+        <EarlyStopping
+          rules={catalogue?.stopping ?? []}
+          population={plan.strategy === "population training"}
+          value={plan.stopping}
+          settings={plan.settings}
+          wrong={wrong?.field ?? null}
+          onRule={(stopping) => change({ stopping, settings: {} })}
+          onSettings={(settings) => change({ settings })}
+        />
         <Amount
           label="Trials"
           value={plan.trials}
@@ -196,7 +211,8 @@ function request(plan: Plan, learner: string, space: string): Schemas["SearchReq
     overrides: [],
     plan: {
       strategy: plan.strategy,
-      "early stopping": "none",
+      "early stopping": plan.strategy === "population training" ? "none" : plan.stopping,
+      stopping: plan.settings,
       trials: plan.trials,
       minutes: amount(plan.minutes),
       "target score": amount(plan.target),
@@ -207,6 +223,8 @@ function request(plan: Plan, learner: string, space: string): Schemas["SearchReq
       "from decisions": plan.decision === null ? [] : [plan.decision],
       "warm start": plan.warm ? "all" : "none",
       "fit seconds": 600,
+      "trial seconds": null,
+      "checkpoint mb": 2048,
       "memory mb": null,
     },
   };

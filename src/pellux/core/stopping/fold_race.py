@@ -18,6 +18,7 @@ from pellux.core.stopping.contract import KEEP, Prune, Sight, Verdict, demand
 from pellux.core.stopping.record import Record
 
 OWN_WEIGHT = 2.0  # degrees of freedom that the scatter of the incumbent's own folds is worth, as a first guess
+ENOUGH = 8  # degrees of freedom from which on no guess is needed
 
 
 @dataclass(frozen=True)
@@ -54,8 +55,9 @@ def winning(record: Record, behind: float, done: int) -> float:
     left = record.folds - done
     variance, freedom = record.scatter
     own = float(np.var(record.fold_scores(record.incumbent or 0), ddof=1)) if record.folds > 1 else 0.0
-    weight = OWN_WEIGHT + freedom
-    pooled = (OWN_WEIGHT * own + freedom * variance) / weight
+    guess = OWN_WEIGHT * max(0.0, 1 - freedom / ENOUGH)
+    weight = guess + freedom
+    pooled = (guess * own + freedom * variance) / weight
     # Twice: the difference of two trials. The folds to come scatter about a mean that is known from `done` folds only.
     spread = left / record.folds * np.sqrt(2 * pooled * (1 / done + 1 / left))
     if spread <= 0:

@@ -36,13 +36,16 @@ def verdict(trial: Sight, record: Record, settings: MedianSettings) -> Verdict:
         median, others = record.median_of_folds(len(scores))
         if others <= settings.others or scores.mean() >= median:
             return KEEP
-        return Prune(f"after {len(scores)} folds: {scores.mean():.4g} on average, below the median {median:.4g} of {others} trials")
+        mean = record.shown(scores.mean())
+        return Prune(
+            f"after {len(scores)} folds: {mean} on average, worse than the median {record.shown(median)} of {others} trials"
+        )
     curve = record.curve(trial.number, trial.fold)
     iteration = curve.iterations[-1]
     median, others = record.median_of_averages(trial.fold, iteration)
     if iteration < settings.least or others < settings.others or curve.best[-1] >= median:
         return KEEP
     return Prune(
-        f"fold {trial.fold + 1}, iteration {iteration}: best {curve.best[-1]:.4g}, "
-        f"below the median {median:.4g} of {others} finished curves"
+        f"fold {trial.fold + 1}, iteration {iteration}: best {record.shown(curve.best[-1])}, "
+        f"worse than the median {record.shown(median)} of {others} finished curves"
     )

@@ -38,7 +38,7 @@ def verdict(trial: Sight, record: Record, settings: PlateauSettings) -> Verdict:
         return KEEP
     iteration, at = curve.iterations[-1], f"fold {trial.fold + 1}, iteration {curve.iterations[-1]}"
     if last == 0:
-        return Prune(f"{at}: flat from the start, {curve.scores[0]:.4g} at first and never {settings.gain:g} better")
+        return Prune(f"{at}: flat from the start, {record.shown(curve.scores[0])} at first and never {settings.gain:g} better")
     return Enough(f"no gain since iteration {curve.iterations[last]} of {iteration}")
 
 

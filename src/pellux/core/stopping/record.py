@@ -70,11 +70,14 @@ class Record:
         How many trials the budget allows: no rung can ever hold more.
     closing : bool
         No further trial will begin.
+    sign : int
+        By which scores were turned; for words only.
     """
 
     folds: int
     trials: int
     closing: bool = False
+    sign: int = 1
     _rungs: dict[Rung, list[float]] = field(default_factory=lambda: defaultdict(list))
     _at: dict[tuple[int, int], float] = field(default_factory=dict)
     _cohorts: dict[tuple[int, int], list[float]] = field(default_factory=lambda: defaultdict(list))
@@ -90,6 +93,10 @@ class Record:
     _freedom: int = 0
     _curves: dict[tuple[int, int], Curve] = field(default_factory=dict)
     _averages: dict[tuple[int, int], list[float]] = field(default_factory=lambda: defaultdict(list))
+
+    def shown(self, score: float) -> str:
+        """A score as people know it."""
+        return f"{self.sign * score:.4g}"
 
     # Rungs
 

@@ -146,7 +146,7 @@ def _noise(kept: Sequence[Observation], means: Array) -> Array:
         return 1.0 / np.array([o.share for o in kept])
     residual = table - means[:, None]
     residual = residual - residual[whole].mean(0)
-    scatter = np.nanmean(np.where(whole[:, None], residual**2, np.nan), axis=1, where=whole[:, None])
+    scatter = np.where(whole, np.where(whole[:, None], residual**2, 0.0).mean(1), np.nan)
     typical = float(np.median(scatter[whole]))
     if not typical > 0:
         return 1.0 / np.array([o.share for o in kept])

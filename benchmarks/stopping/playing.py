@@ -1,0 +1,140 @@
+"""A search played on a table: the real coordinator and rules on a virtual clock, scores looked up, nothing computed."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from functools import partial
+
+import numpy as np
+
+from benchmarks.stopping.tables import Table
+from pellux.core.stopping import FOLDS, Ladder, fold_by_fold, geometric, rule, settings_of
+from pellux.core.strategies import Partial
+from pellux.core.strategies.acquisition import log_expected_improvement
+from pellux.core.strategies.gaussian_process import _believing, _fitted, first_trials, gather
+from pellux.core.strategies.partial import history
+from pellux.core.surrogates.coding import Coding
+from pellux.engine.coordinator import Coordinator
+from pellux.engine.messages import StartFit
+from pellux.engine.model import Limits, Points
+from pellux.engine.referee import Stopping
+from pellux.engine.simulation import Course, MadeUp, simulate
+
+Asker = Callable[[int, Coordinator], dict[str, int] | None]
+
+
+class Reached(Exception):
+    """The score that was waited for is there."""
+
+
+@dataclass
+class Player:
+    """Proposes rows of a table: at random, or those that a Gaussian process expects most of."""
+
+    table: Table
+    seed: int
+    model: bool = False
+    taken: set[int] = field(default_factory=set)
+
+    def __post_init__(self) -> None:
+        self.order = [int(i) for i in np.random.default_rng([self.seed, 5]).permutation(len(self.table.points))]
+        self.space, self.coding = self.table.space, Coding.of(self.table.space)
+        self.configurations = self.table.configurations
+        self.features = self.coding.features(self.table.points)
+
+    def ask(self, number: int, coordinator: Coordinator) -> dict[str, int] | None:
+        if len(self.taken) == len(self.order):
+            return None
+        row = self._best(coordinator) if self.model else None
+        if row is None:
+            row = next(i for i in self.order if i not in self.taken)
+        self.taken.add(row)
+        return {"row": row}
+
+    def _best(self, coordinator: Coordinator) -> int | None:
+        """The row of the largest log expected improvement, after what the strategy would learn from the same trials."""
+        trials = [coordinator.trials[n] for n in sorted(set(coordinator.changed_since(0)))]
+        known = [
+            Partial(self._of(t), t.results, t.seconds, t.state.value, t.number, t.rung, 0, tuple(t.scores)) for t in trials
+        ]  # fmt: skip
+        ladder = coordinator.referee.ladder
+        seen = history(self.space, known, coordinator.limits.folds, ladder.resource, ladder.top)
+        scored = [o for o in seen if o.mean is not None]
+        if len(trials) < first_trials(self.space) or len(scored) < 2:
+            return None
+        evidence = gather(self.space, scored)
+        posterior = _fitted(self.coding, evidence, self.coding.features(evidence.points))
+        best = float(posterior.predict(self.coding.features(evidence.points))[0].max())
+        pending = [self._of(t) for t in coordinator.live if not t.results]
+        if pending:
+            posterior = _believing(posterior, self.coding, self.space, evidence, pending)
+        free = np.array([i for i in range(len(self.order)) if i not in self.taken])
+        mean, deviation = posterior.predict(self.features[free])[:2]
+        gain = log_expected_improvement(mean, deviation, best)[0]
+        return int(free[int(np.argmax(gain))])
+
+    def _of(self, trial: object) -> dict[str, object]:
+        return self.configurations[trial.configuration["row"]]  # type: ignore[attr-defined]
+
+
+def stopping(key: str, table: Table, **settings: float) -> Stopping:
+    """A rule on a table's resource; races and medians on its folds."""
+    chosen, source = rule(key), table.source
+    made = settings_of(chosen.settings, {k.replace("_", " "): v for k, v in settings.items()})
+    if chosen.climbs:
+        factor = made.factor
+        ladder = geometric(source.resource, made.least or max(round(source.levels[-1] / factor**3), 1), source.levels[-1], factor)
+    else:
+        ladder = fold_by_fold(made.least, source.folds) if FOLDS in chosen.resources and key != "none" else Ladder()
+    return Stopping(chosen, made, ladder)
+
+
+def best_so_far(table: Table) -> np.ndarray:
+    """Mean over folds, the best up to each level where they are iterations: shape (configurations, levels)."""
+    means: np.ndarray = table.scores.mean(axis=2)
+    return np.maximum.accumulate(means, axis=1) if table.source.resource == "iterations" else means
+
+
+def work_until(table: Table, key: str, seed: int, wanted: float, *, model: bool = False, workers: int = 1) -> float:
+    """Units of the resource spent until a configuration's score in full is at least `wanted`; inf when it never is."""
+    means, levels = best_so_far(table), table.source.levels
+    place = {level: i for i, level in enumerate(levels)}
+    rule_ = stopping(key, table)
+    whole = levels[-1]
+    spent = 0.0
+
+    def cost(row: int, before: int, level: int) -> float:
+        return float(level if table.source.resource == "rows" else level - before)
+
+    def score(configuration: dict[str, int], fold: int, level: int) -> float:
+        return float(means[configuration["row"], place[level if key != "none" else whole]])
+
+    def duration(configuration: dict[str, int], fold: int, before: int, level: int) -> float:
+        return cost(configuration["row"], before, level if key != "none" else whole)
+
+    def on_end(fit: StartFit, seconds: float, end: float) -> None:
+        nonlocal spent
+        spent += seconds
+        if (key == "none" or fit.level == whole) and means[fit.configuration["row"], -1] >= wanted:  # type: ignore[index]
+            raise Reached
+
+    limits = Limits(trials=len(table.points), workers=workers, folds=1)
+    player = Player(table, seed, model)
+    try:
+        simulate(limits, player.ask, MadeUp(duration, score), stopping=rule_, on_end=on_end)  # type: ignore[arg-type]
+    except Reached:
+        return spent
+    return float("inf")
+
+
+def raced(table: Table, seed: int, trials: int, key: str = "fold race", **settings: float) -> Course:
+    """A search of some trials in random order with their real fold scores."""
+    player = Player(table, seed)
+    last = table.scores[:, -1, :]
+    world = MadeUp(lambda *_: 1.0, lambda c, fold, level: float(last[c["row"], fold]))  # type: ignore[index, call-overload]
+    limits = Limits(trials=trials, workers=1, folds=table.source.folds)
+    return simulate(limits, player.ask, world, stopping=stopping(key, table, **settings))
+
+
+__all__ = ["Player", "Reached", "best_so_far", "raced", "stopping", "work_until"]

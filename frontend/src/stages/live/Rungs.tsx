@@ -1,0 +1,61 @@
+import type { Curves } from "../../api/client";
+import { plural } from "../../lib/format";
+
+/** The rungs of a search as steps: who came, and what became of them there. */
+export function Rungs({ curves, counter }: { curves: Curves; counter: string }) {
+  if (curves.ladder.length === 0) return null;
+  const most = Math.max(...curves.ladder.map((rung) => rung.reached), 1);
+  const many = new Set(curves.ladder.map((rung) => rung.bracket)).size > 1;
+  const unit = curves.resource === "rows" ? "% of the rows" : curves.resource === "iterations" ? counter : "folds";
+  return (
+    <section className="sheet col" style={{ padding: "12px 14px", gap: 5 }} data-rungs aria-label="Rungs">
+      <h2>{many ? "Brackets and rungs" : "Rungs"}</h2>
+      {[...curves.ladder].reverse().map((rung) => {
+        const on = rung.done - rung.parked - rung.pruned;
+        const part = (n: number, background: string, what: string) =>
+          n > 0 && <span key={what} title={`${n} ${what}`} style={{ width: `${(100 * n) / most}%`, background }} />;
+        const words = [
+          rung.running > 0 && `${rung.running} under way`,
+          rung.parked > 0 && `${rung.parked} waiting`,
+          rung.pruned > 0 && `${rung.pruned} pruned`,
+        ].filter(Boolean);
+        return (
+          <div key={`${rung.bracket}/${rung.rung}`} className="small" data-rung={rung.level}>
+            <div className="row" style={{ gap: 8 }}>
+              <b style={{ minWidth: 62, whiteSpace: "nowrap" }}>
+                {many && <span className="soft">{String.fromCharCode(65 + rung.bracket)} </span>}
+                {rung.level}{" "}
+                <span className="soft" style={{ fontWeight: 400 }}>
+                  {unit}
+                </span>
+              </b>
+              <span className="soft cut grow" style={{ textAlign: "right" }}>
+                {plural(rung.reached, "trial")}
+                {words.length > 0 && ` · ${words.join(" · ")}`}
+              </span>
+            </div>
+            <div
+              style={{
+                display: "flex",
+                height: 9,
+                background: "var(--sunk)",
+                borderRadius: 3,
+                overflow: "hidden",
+                gap: 1,
+              }}
+            >
+              {part(
+                Math.max(on, 0),
+                "var(--spruce)",
+                rung.level === curves.levels.at(-1) ? "scored in full" : "went on",
+              )}
+              {part(rung.running, "var(--honey)", "under way")}
+              {part(rung.parked, "var(--soft)", "waiting")}
+              {part(rung.pruned, "var(--ember)", "pruned")}
+            </div>
+          </div>
+        );
+      })}
+    </section>
+  );
+}
