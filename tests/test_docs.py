@@ -11,6 +11,7 @@ from pellux.cli import COMMANDS
 from pellux.core import errors
 from pellux.core.judging import METRICS
 from pellux.core.judging.selection import RULES
+from pellux.core.stopping import RULES as STOPPING
 from pellux.core.strategies import STRATEGIES
 from pellux.learners.catalogue import LEARNERS
 from pellux.service.requests import SettingsRequest
@@ -38,6 +39,14 @@ def test_learners_and_settings_are_documented(key: str) -> None:
     assert f"## `{key}`" in page
     for setting in LEARNERS[key].settings:
         assert f"| `{setting.name}` | {setting.sentence} |" in page
+
+
+@pytest.mark.parametrize("key", list(STOPPING))
+def test_stopping_rules_and_their_settings_are_documented(key: str) -> None:
+    page = text("docs/stopping.md")
+    assert f"| `{key}` | {STOPPING[key].sentence} |" in page
+    for name, (default, sentence) in STOPPING[key].names.items():
+        assert f"`{name}` ({default}): {sentence}" in page
 
 
 def test_plan_keys_are_documented() -> None:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from functools import partial
 
 import numpy as np
 
@@ -17,7 +16,7 @@ from pellux.core.strategies.partial import history
 from pellux.core.surrogates.coding import Coding
 from pellux.engine.coordinator import Coordinator
 from pellux.engine.messages import StartFit
-from pellux.engine.model import Limits, Points
+from pellux.engine.model import Limits
 from pellux.engine.referee import Stopping
 from pellux.engine.simulation import Course, MadeUp, simulate
 

@@ -43,12 +43,13 @@ class Source:
     ignore: tuple[str, ...] = ()
 
 
+# Wide, as somebody sets it who does not know where to look: most of it is poor.
 NETWORK = """\
-rate:   1e-4 .. 0.1 log
-width:  8 .. 128 int log
+rate:   1e-5 .. 1 log
+width:  4 .. 128 int log
 layers: 1 .. 3 int
-pull:   1e-6 .. 1 log
-batch:  32 .. 256 int log
+pull:   1e-6 .. 10 log
+batch:  48 .. 256 int log
 activation: relu | tanh | logistic
 """
 BOOSTING = """\

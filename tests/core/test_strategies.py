@@ -17,7 +17,8 @@ from pellux.core.strategies import STRATEGIES, Chance, Observation, pick, strate
 from pellux.core.strategies.grid import lattice
 from tests.core.spaces import conditional_spaces, spaces
 
-EVERY = pytest.mark.parametrize("key", list(STRATEGIES))
+# Population training needs to know its members and repeats configurations: it has tests of its own (test_stopping.py).
+EVERY = pytest.mark.parametrize("key", [key for key in STRATEGIES if key != "population training"])
 
 
 def search(key: str, space: Space, most: int, seed: int = 3) -> tuple[list[dict], bool]:  # type: ignore[type-arg]

@@ -60,7 +60,7 @@ def test_overrides_change_any_value_for_one_launch(tmp_path: Path) -> None:
         ("folds: 4 stratified", "folds: a few", "'a few' is not a split plan"),
         ("folds: 4 stratified", "folds: 1 stratified", "2 to 50 folds"),
         ("strategy: random", "strategy: magic", "'magic' is unknown. Allowed: automatic"),
-        ("early stopping: none", "early stopping: brutal", "'brutal' is unknown. Allowed: none"),
+        ("early stopping: none", "early stopping: brutal", "'brutal' is unknown. Allowed: automatic, none, median rule"),
         ("learner: tree", "learner: ridge", "cannot learn a binary target"),
         ("depth: 2 .. 6 int", "depth: 6 .. 2 int", "line 1, column 8|Line 1, column 8"),
         ("depth: 2 .. 6 int", "height: 2 .. 6 int", "no such setting"),

@@ -10,9 +10,9 @@ without early stopping has one rung. No event costs more when there are more wor
 from __future__ import annotations
 
 import heapq
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import replace
-from functools import singledispatchmethod
+from typing import Any
 
 from pellux.core.errors import Conflict
 from pellux.core.space import Value
@@ -131,7 +131,7 @@ class Coordinator:
         if at is not None:
             self._advance_clock(at)
         if not self.state.ended:
-            self._on(event)
+            _HANDLERS[type(event)](self, event)
         if not self.state.ended:
             self._schedule(at if at is not None else self._clock or 0.0)
         return self._out
@@ -143,19 +143,13 @@ class Coordinator:
 
     # What each event means
 
-    @singledispatchmethod
-    def _on(self, event: Event) -> None:
-        raise TypeError(f"No such event: {type(event).__name__}")
-
-    @_on.register
-    def _(self, event: Begin) -> None:
+    def _on_begin(self, event: Begin) -> None:
         if self._baseline is not None and not self.trials:
             self._add_trial(Trial(0, self._baseline, origin="baseline", created_at=event.at), event.at)
         self._staff()
         self._save_search(event.at)
 
-    @_on.register
-    def _(self, event: Tick) -> None:
+    def _on_tick(self, event: Tick) -> None:
         for number, worker in list(self._crew.workers.items()):
             fit = self._running_fit(worker)
             message = self._over_limit(fit, event.at) if fit else ""
@@ -166,12 +160,10 @@ class Coordinator:
         if self.state is SearchState.RUNNING and self.active_seconds - self._saved_seconds >= SAVE_SECONDS:
             self._save_search(event.at)
 
-    @_on.register
-    def _(self, event: WorkerReady) -> None:
+    def _on_worker_ready(self, event: WorkerReady) -> None:
         self._crew.ready(event.worker)
 
-    @_on.register
-    def _(self, event: WorkerLost) -> None:
+    def _on_worker_lost(self, event: WorkerLost) -> None:
         worker = self._crew.remove(event.worker)
         if worker is None:
             return
@@ -187,8 +179,7 @@ class Coordinator:
             elif fit.state is FitState.QUEUED and not self.trials[fit.trial].state.ended:
                 self._requeue(fit)
 
-    @_on.register
-    def _(self, event: FitStarted) -> None:
+    def _on_fit_started(self, event: FitStarted) -> None:
         key = (event.trial, event.fold)
         if self._crew.holder(key) != event.worker:
             return
@@ -202,14 +193,12 @@ class Coordinator:
             self._out.append(SaveTrial(trial, event.at))
         self._out.append(SaveFit(fit, event.at))
 
-    @_on.register
-    def _(self, event: FitStepped) -> None:
+    def _on_fit_stepped(self, event: FitStepped) -> None:
         key = (event.trial, event.fold)
         if self._crew.holder(key) == event.worker and self._fit(key).attempt == event.attempt:
             self._take_points(self._fit(key), event.points, event.at)
 
-    @_on.register
-    def _(self, event: FitEnded) -> None:
+    def _on_fit_ended(self, event: FitEnded) -> None:
         key = (event.trial, event.fold)
         if self._crew.holder(key) != event.worker or self._fit(key).attempt != event.attempt:
             return
@@ -226,8 +215,7 @@ class Coordinator:
         else:
             self._end_fit(fit, event.outcome, event.at)
 
-    @_on.register
-    def _(self, event: Proposal) -> None:
+    def _on_proposal(self, event: Proposal) -> None:
         self._asked = False
         if event.wait:
             self._waits = True
@@ -240,48 +228,40 @@ class Coordinator:
         trial.parent, trial.rung, trial.cohort = event.parent, event.rung or 0, event.member
         self._add_trial(trial, event.at)
 
-    @_on.register
-    def _(self, event: Try) -> None:
+    def _on_try(self, event: Try) -> None:
         self._add_trial(self._new_trial(event.configuration, "by hand", event.at), event.at)
 
-    @_on.register
-    def _(self, event: SetLimits) -> None:
+    def _on_set_limits(self, event: SetLimits) -> None:
         self.limits = replace(self.limits, **event.changes)  # type: ignore[arg-type]
         self.referee.record.trials = self.limits.trials
         self.referee.record.closing = False
         self._save_search(event.at)
 
-    @_on.register
-    def _(self, event: ProposalFailed) -> None:
+    def _on_proposal_failed(self, event: ProposalFailed) -> None:
         self._end(SearchState.FAILED, f"The strategy could not propose: {event.message}", event.at)
 
-    @_on.register
-    def _(self, event: Pause) -> None:
+    def _on_pause(self, event: Pause) -> None:
         if self.state is SearchState.RUNNING:
             self.state, self.reason = SearchState.PAUSED, "Paused by a person."
             self._save_search(event.at)
 
-    @_on.register
-    def _(self, event: Resume) -> None:
+    def _on_resume(self, event: Resume) -> None:
         if self.state is SearchState.PAUSED:
             self.state, self.reason = SearchState.RUNNING, ""
             self._save_search(event.at)
 
-    @_on.register
-    def _(self, event: Stop) -> None:
+    def _on_stop(self, event: Stop) -> None:
         for number in sorted(self._live):
             self._withdraw(self.trials[number], "The search was stopped.", event.at)
         self._end(SearchState.STOPPED, "Stopped by a person.", event.at)
 
-    @_on.register
-    def _(self, event: Withdraw) -> None:
+    def _on_withdraw(self, event: Withdraw) -> None:
         trial = self.trials.get(event.trial)
         if trial is None or trial.state.ended:
             raise Conflict(f"Trial {event.trial} has ended already; only a live trial can be withdrawn.")
         self._withdraw(trial, "Withdrawn by a person.", event.at)
 
-    @_on.register
-    def _(self, event: SetWorkers) -> None:
+    def _on_set_workers(self, event: SetWorkers) -> None:
         self.limits = replace(self.limits, workers=event.count)
         self._save_search(event.at)
 
@@ -386,12 +366,13 @@ class Coordinator:
         trial = self.trials[fit.trial]
         if outcome.state is FitState.DONE and outcome.curve and self._weak(fit, outcome.curve, at):
             outcome = replace(outcome, state=FitState.CUT, score=None)
-        early = self._fit((fit.trial, fit.fold)).outcome
-        message = outcome.message or (early.message if early and early.state is FitState.DONE else "")
-        ended = trial.change(fit.fold, state=outcome.state, outcome=replace(outcome, message=message), ended_at=at)
+        early = trial.fits[fit.fold].outcome
+        if early is not None and early.message and not outcome.message:
+            outcome = replace(outcome, message=early.message)
+        ended = trial.change(fit.fold, state=outcome.state, outcome=outcome, ended_at=at)
         self._out.append(SaveFit(ended, at))
-        # The store has them; here they would fill the memory.
-        trial.change(fit.fold, outcome=replace(outcome, message=message, predictions=None, curve=()))
+        if outcome.predictions is not None or outcome.curve:  # the store has them; here they would fill the memory
+            trial.change(fit.fold, outcome=replace(outcome, predictions=None, curve=()))
         if trial.state.ended:
             return
         if outcome.state is not FitState.DONE:
@@ -667,3 +648,24 @@ class Coordinator:
     def _save_search(self, at: float) -> None:
         self._saved_seconds = self.active_seconds
         self._out.append(SaveSearch(self.state, self.reason, self.active_seconds, self.limits.workers, at))
+
+
+# A table, for it is consulted at every event.
+_HANDLERS: dict[type, Callable[[Coordinator, Any], None]] = {
+    Begin: Coordinator._on_begin,
+    Tick: Coordinator._on_tick,
+    WorkerReady: Coordinator._on_worker_ready,
+    WorkerLost: Coordinator._on_worker_lost,
+    FitStarted: Coordinator._on_fit_started,
+    FitStepped: Coordinator._on_fit_stepped,
+    FitEnded: Coordinator._on_fit_ended,
+    Proposal: Coordinator._on_proposal,
+    Try: Coordinator._on_try,
+    SetLimits: Coordinator._on_set_limits,
+    ProposalFailed: Coordinator._on_proposal_failed,
+    Pause: Coordinator._on_pause,
+    Resume: Coordinator._on_resume,
+    Stop: Coordinator._on_stop,
+    Withdraw: Coordinator._on_withdraw,
+    SetWorkers: Coordinator._on_set_workers,
+}

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from enum import StrEnum
 
 from pellux.core.space import Value
@@ -154,8 +154,16 @@ class Trial:
         return sum(fit.outcome.seconds for fit in (*self.past, *self.fits.values()) if fit.outcome)
 
     def change(self, fold: int, **changes: object) -> Fit:
-        self.fits[fold] = fit = replace(self.fits[fold], **changes)  # type: ignore[arg-type]
+        self.fits[fold] = fit = _changed(self.fits[fold], changes)
         return fit
+
+
+def _changed(fit: Fit, changes: Mapping[str, object]) -> Fit:
+    """What `dataclasses.replace` does, in a fifth of its time: it is done several times for every fit."""
+    made = object.__new__(Fit)
+    for name in Fit.__slots__:
+        object.__setattr__(made, name, changes[name] if name in changes else getattr(fit, name))
+    return made
 
 
 @dataclass(frozen=True)

@@ -25,6 +25,7 @@ from pellux.service.launching import check_search
 from pellux.service.prior_knowledge import observations
 from pellux.service.problems import get_problem, in_searches_of
 from pellux.service.requests import SearchRequest, SettingsRequest
+from pellux.service.resolving import POPULATION
 from pellux.service.views import ForecastRung, ForecastView
 from pellux.service.workspace import Workspace
 from pellux.store.models import PastResult, RehearsalFit, Search, Trial
@@ -50,7 +51,12 @@ def forecast(workspace: Workspace, problem_id: int, request: SearchRequest) -> F
         every = session.scalar(
             select(func.count(Trial.id))
             .join(Search)
-            .where(in_searches_of(problem_id), Search.learner == request.learner, Trial.state == "scored")
+            .where(
+                in_searches_of(problem_id),
+                Search.learner == request.learner,
+                Trial.state == "scored",
+                Search.strategy != POPULATION,
+            )
         )
         past = session.scalar(
             select(func.count(PastResult.id)).where(PastResult.problem_id == problem_id, PastResult.learner == request.learner)
@@ -143,7 +149,7 @@ def known_costs(session: Session, problem_id: int, key: str, space: Space, brief
     rows = session.execute(
         select(Trial.configuration, Trial.seconds)
         .join(Search)
-        .where(in_searches_of(problem_id), Search.learner == key, Trial.state == "scored")
+        .where(in_searches_of(problem_id), Search.learner == key, Trial.state == "scored", Search.strategy != POPULATION)
         .order_by(Trial.id.desc())
         .limit(MOST_KNOWN)
     ).all()

@@ -21,6 +21,7 @@ from pellux.learners.catalogue import learner
 from pellux.learners.settings import Learner
 from pellux.service.problems import get_problem, in_searches_of
 from pellux.service.requests import Request, SettingsRequest
+from pellux.service.resolving import POPULATION
 from pellux.service.views import PastResultsView
 from pellux.service.workspace import Workspace
 from pellux.store.models import PastResult, Search, Trial
@@ -65,7 +66,8 @@ def observations(
             found[observation.identity] = observation
 
     query = select(Trial).join(Search).where(in_searches_of(problem_id), Search.learner == key)
-    query = query.where(Trial.state.in_(("scored", "failed"))).order_by(Trial.id)
+    # A population's trials are intervals, and what they scored they owe to their parents too.
+    query = query.where(Trial.state.in_(("scored", "failed")), Search.strategy != POPULATION).order_by(Trial.id)
     if before is not None:  # the same on a restart: what was there when the search was launched
         query = query.where(Search.id < before)
     if not isinstance(wanted, str):

@@ -7,6 +7,7 @@ import { usePlace, useChosen } from "../../app/place";
 import { duration, scalar, score, withError } from "../../lib/format";
 import { goodness, inkOn, ramp, scoreScale } from "../../lib/ramp";
 import { FoldRing } from "../../marks/FoldRing";
+import { TrialCurve } from "./TrialCurve";
 import { CopyConfiguration } from "./CopyConfiguration";
 
 /** The right-hand drawer on any trial, from anywhere. */
@@ -81,11 +82,12 @@ function Body({ trial, close }: { trial: TrialDetail; close: () => void }) {
           )}
         </p>
         {trial.reason && (
-          <p role="alert" className="ember" style={{ marginTop: 6 }}>
+          <p role="alert" className={trial.state === "parked" ? "soft" : "ember"} style={{ marginTop: 6 }}>
             {trial.reason}
           </p>
         )}
       </div>
+      {trial.curves.length > 0 && <TrialCurve trial={trial} />}
       <Folds trial={trial} scale={scale} />
       <Settings trial={trial} />
       <CopyConfiguration trial={trial.id} />
@@ -96,15 +98,17 @@ function Body({ trial, close }: { trial: TrialDetail; close: () => void }) {
 }
 
 function Folds({ trial, scale }: { trial: TrialDetail; scale: ReturnType<typeof scoreScale> }) {
+  const rungs = Math.max(...trial.fits.map((fit) => fit.rung), 0);
   return (
     <table style={{ borderCollapse: "collapse", width: "100%" }} aria-label="Fold scores">
       <tbody>
         {trial.fits.map((fit) => {
           const share = fit.score === null ? null : goodness(fit.score, scale);
           return (
-            <tr key={fit.fold} style={{ borderTop: "1px solid var(--rule)", verticalAlign: "top" }}>
+            <tr key={`${fit.fold}/${fit.rung}`} style={{ borderTop: "1px solid var(--rule)", verticalAlign: "top" }}>
               <th scope="row" className="small" style={{ textAlign: "left", fontWeight: 500, padding: "4px 0" }}>
                 fold {fit.fold + 1}
+                {rungs > 0 && <span className="soft"> rung {fit.rung + 1}</span>}
               </th>
               <td
                 style={{

@@ -71,7 +71,9 @@ export function Controls({ search }: { search: Search }) {
       <div className="row small" style={{ gap: 18 }}>
         <span>
           best <b className="honey">{withError(search.best?.score, search.best?.error)}</b>
-          {search.best && <span className="soft"> {search.best.number === 0 ? "the baseline" : `trial ${search.best.number}`}</span>}
+          {search.best && (
+            <span className="soft"> {search.best.number === 0 ? "the baseline" : `trial ${search.best.number}`}</span>
+          )}
         </span>
         <span>
           baseline <b>{withError(search.baseline?.score, search.baseline?.error)}</b>

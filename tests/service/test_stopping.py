@@ -1,0 +1,333 @@
+"""Early stopping with real workers and real learners: checkpoints, crashes, schedules, what is saved, what is refused."""
+
+from __future__ import annotations
+
+import os
+import signal
+import subprocess
+import sys
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+from sqlalchemy import select
+
+from pellux.core.errors import Conflict, InvalidPlan
+from pellux.core.judging.predictions import assemble
+from pellux.core.space import parse
+from pellux.learners.building import estimator
+from pellux.learners.catalogue import LEARNERS, learner
+from pellux.learners.checkpoints import Checkpoints
+from pellux.learners.fold_data import FoldData
+from pellux.learners.growing import Progress, Tending, grow_fold, points
+from pellux.learners.row_samples import nested_order
+from pellux.learners.settings import Circumstances
+from pellux.service import curves, decisions, problems, safety, searches, trials
+from pellux.service.datasets import open_table
+from pellux.service.decisions import DecisionRequest
+from pellux.service.engine_room import EngineRoom
+from pellux.service.forecasts import forecast
+from pellux.service.launching import check_search
+from pellux.service.lookups import final_settings
+from pellux.service.requests import SearchRequest, SettingsRequest
+from pellux.service.takeaway import write_all
+from pellux.store.models import Trial
+from pellux.store.predictions import read_predictions
+from tests.service.test_searches import launch, problem, rows, until
+
+pytestmark = pytest.mark.slow
+NETWORK = "rate: 1e-4 .. 0.1 log\nwidth: 4 .. 12 int log\npull: 1e-6 .. 1 log\nbatch: 48 .. 128 int\nepochs: 9\n"
+HALVING = {"early stopping": "asynchronous halving", "stopping": {"factor": 3, "least": 1}}
+
+
+def network(room: EngineRoom, problem_id: int, **plan: Any) -> int:
+    return launch(room, problem_id, key="network", space=NETWORK, **{"trials": 9, **plan})
+
+
+# Growing fits
+
+
+@pytest.mark.parametrize("key", [k for k, entry in LEARNERS.items() if entry.growth])
+def test_growing_in_steps_is_growing_at_once(key: str, tmp_path: Path) -> None:
+    """Through checkpoints of every point, and against what plain fitting gives."""
+    rng = np.random.default_rng(3)
+    x = rng.normal(size=(300, 6))
+    y = np.argmax(x[:, :3] + 0.5 * rng.normal(size=(300, 3)), axis=1)
+    chosen = learner(key, "multiclass")
+    assert chosen.growth is not None
+    settings = {**chosen.defaults, chosen.growth.counter: 10}
+    around = Circumstances("multiclass", 5)
+    whole = estimator(chosen, settings, around).fit(x, y)
+    model, done = chosen.build(settings, around), 0
+    kept = Checkpoints(tmp_path)
+    for to in (1, 3, 4, 10):
+        chosen.growth.steer(model, settings)
+        chosen.growth.grow(model, x, y, done, to)
+        assert kept.write(1, 0, Progress(to, model)) > 0
+        found, complaint = kept.read(1, 0)
+        assert found is not None
+        assert not complaint
+        model, done = found.model, found.iteration
+    assert np.array_equal(model.predict_proba(x), whole.predict_proba(x))
+    if not chosen.growth.by_epoch:
+        plain = chosen.build(settings, around).fit(x, y)
+        assert np.array_equal(plain.predict_proba(x), whole.predict_proba(x))
+
+
+def test_a_damaged_or_missing_checkpoint_is_said_and_not_used(tmp_path: Path) -> None:
+    kept = Checkpoints(tmp_path / "deep" / "er")
+    assert kept.read(1, 0) == (None, "")
+    kept.write(1, 0, Progress(3, "model"))
+    path = kept.path(1, 0)
+    path.write_bytes(path.read_bytes()[:-3] + b"xyz")
+    found, complaint = kept.read(1, 0)
+    assert found is None
+    assert "damaged" in complaint
+    kept.write(12, 0, Progress(3, "model"))
+    assert kept.sizes().keys() == {1, 12}
+    kept.forget(1)
+    assert kept.sizes().keys() == {12}, "and not those of trial 12"
+    kept.keep_only([])
+    assert not kept.sizes()
+
+
+def test_samples_of_rows_are_nested_and_keep_the_classes(room: EngineRoom) -> None:
+    target = np.repeat([0, 1, 2], [700, 200, 100])
+    order = nested_order(target, classes=True, seed=1)
+    assert sorted(order) == list(range(1000))
+    for size in (50, 100, 330, 900):
+        shares = np.bincount(target[order[:size]], minlength=3) / size
+        assert shares == pytest.approx([0.7, 0.2, 0.1], abs=1.5 / size + 0.005)
+    numbers = np.random.default_rng(1).normal(size=1000) ** 3
+    some = numbers[nested_order(numbers, classes=False, seed=1)[:100]]
+    assert np.median(some) == pytest.approx(np.median(numbers), abs=0.1)
+
+
+# Searches
+
+
+def test_asynchronous_halving_with_real_workers(room: EngineRoom, tmp_path: Path) -> None:
+    problem_id = problem(room, tmp_path, folds=3)
+    search_id = network(room, problem_id, **HALVING)
+    assert room.join(search_id, 90)
+    view = searches.search_view(room, search_id)
+    assert (view.state, view.stopping.key, view.stopping.resource, view.stopping.levels) == (
+        "finished", "asynchronous halving", "iterations", [1, 3, 9],
+    )  # fmt: skip
+    found = rows(room, search_id)
+    assert view.trials.scored + view.trials.pruned == 10
+    assert view.trials.pruned >= 5
+    assert 0.3 < view.fits.work_spared < 0.95
+    assert not list(room.workspace.checkpoints_folder(search_id).parent.rglob("*-*.*")), "checkpoints go with their search"
+
+    brief = problems.stored_brief(room.workspace, problem_id)
+    data = FoldData(open_table(room.workspace, brief.data), brief, np.load(room.workspace.folds_file(problem_id)))
+    drawn = curves.curves(room.workspace, search_id)
+    chosen = learner("network", "binary")
+    best = max((t for t in found if t.mean is not None and t.origin == "proposed"), key=lambda t: t.mean or 0)
+    by_hand: list[list[float]] = []
+    for fold in range(3):
+        told: list[float] = []
+        grow_fold(
+            data.prepared(fold, "scaled"), chosen, [(best.configuration, 9)], points([9], 60), brief, lambda: 0.0, Progress(),
+            Tending(lambda _, score, told=told: told.append(score)),  # type: ignore[misc]
+        )  # fmt: skip
+        by_hand.append(told)
+    means = np.mean(by_hand, axis=0)
+    assert best.best_iteration == int(np.argmax(means)) + 1
+    assert best.scores == pytest.approx([told[best.best_iteration - 1] for told in by_hand], abs=1e-12)
+    place = drawn.numbers.index(best.number)
+    assert drawn.ys[place] == pytest.approx(means)
+    parts = next(read_predictions(room.workspace.database.path, [(search_id, best.number)]))
+    fold_of = np.load(room.workspace.folds_file(problem_id))
+    kept = assemble(parts, fold_of[fold_of >= 0], 2)
+    assert kept is not None
+    assert len(kept) == (fold_of >= 0).sum()
+    for rung in drawn.ladder:
+        assert rung.done == rung.reached
+        assert rung.parked == rung.running == 0
+
+
+def test_killed_workers_cost_no_more_than_since_the_last_checkpoint(room: EngineRoom, tmp_path: Path) -> None:
+    """The same scores as undisturbed, although every worker is killed in the midst."""
+    problem_id = problem(room, tmp_path, folds=2)
+    plan = {**HALVING, "workers": 1, "trials": 6}
+    quiet = network(room, problem_id, **plan)
+    assert room.join(quiet, 60)
+    search_id = network(room, problem_id, **plan)
+    for count in (2, 5):
+        until(lambda count=count: sum(t.state in ("scored", "pruned", "parked") for t in rows(room, search_id)) >= count, 60)  # type: ignore[misc]
+        for held in list(room._drivers[search_id]._runner._workers.values()):  # type: ignore[attr-defined]
+            os.kill(held.process.pid, signal.SIGKILL)
+    assert room.join(search_id, 60)
+    compared = [
+        {t.number: (t.state, t.scores, t.best_iteration) for t in rows(room, s) if t.origin == "proposed"}
+        for s in (quiet, search_id)
+    ]
+    assert compared[0] == compared[1]
+
+
+def test_a_search_that_is_left_and_taken_up_again_keeps_its_curves(room: EngineRoom, tmp_path: Path) -> None:
+    problem_id = problem(room, tmp_path, folds=2)
+    plan = {**HALVING, "workers": 1, "trials": 9}
+    quiet = network(room, problem_id, **plan)
+    assert room.join(quiet, 60)
+    search_id = network(room, problem_id, **plan)
+    until(lambda: sum(t.state in ("pruned", "parked") for t in rows(room, search_id)) >= 4, 60)
+    room.close()
+    again = EngineRoom(room.workspace)
+    again.take_up()
+    assert again.join(search_id, 60)
+    for s in (quiet, search_id):
+        assert searches.search_view(again, s).state == "finished"
+    assert [(t.number, t.state, t.scores) for t in rows(again, quiet)][1:] == [
+        (t.number, t.state, t.scores) for t in rows(again, search_id)
+    ]
+    again.close()
+
+
+def test_a_fold_race_spares_fits_and_a_safety_check_says_whether_it_was_right(room: EngineRoom, tmp_path: Path) -> None:
+    problem_id = problem(room, tmp_path, folds=5)
+    search_id = launch(room, problem_id, key="tree", space="depth: 1 .. 9 int\nmin_leaf: 1 .. 60 int log\n", trials=16,
+                       **{"early stopping": "fold race", "stopping": {"chance": 0.3}})  # fmt: skip
+    assert room.join(search_id, 90)
+    view = searches.search_view(room, search_id)
+    assert view.trials.pruned >= 4
+    pruned = [t for t in rows(room, search_id) if t.state == "pruned"]
+    assert view.fits.spared == sum(5 - len(t.scores) for t in pruned)
+    assert view.fits.run == sum(len(t.scores) for t in rows(room, search_id))
+    assert all("behind the best (trial" in t.reason and "P(win)" in t.reason for t in pruned)
+    with pytest.raises(Conflict, match="has ended"):
+        safety.check(room, launch(room, problem_id, trials=400), safety.SafetyRequest())
+    check = safety.check(room, search_id, safety.SafetyRequest(trials=3))
+    assert room.join(check, 60)
+    found = safety.report(room.workspace, search_id)
+    assert (found.checked, found.running, found.pruned) == (3, 0, len(pruned))
+    best = max(t.mean for t in rows(room, search_id) if t.mean is not None)
+    assert found.wrong == sum((t.mean or 0) > best for t in found.trials)
+    assert found.at_most is not None
+    assert found.at_most == pytest.approx(1 - 0.05 ** (1 / 3)) or found.wrong
+    assert searches.search_view(room, check).kind == "safety check"
+    with pytest.raises(Conflict, match="scores the trials it began with"):
+        searches.try_configuration(room, check, {"depth": 3})
+
+
+def test_rows_grow_from_a_few_to_all(room: EngineRoom, tmp_path: Path) -> None:
+    problem_id = problem(room, tmp_path, folds=3)
+    search_id = launch(room, problem_id, key="logistic", space="C: 1e-4 .. 1e3 log\n", trials=9,
+                       **{"early stopping": "successive halving", "stopping": {"resource": "rows", "least": 11, "cohort": 9}})  # fmt: skip
+    assert room.join(search_id, 60)
+    view = searches.search_view(room, search_id)
+    assert view.stopping.levels == [11, 33, 100]
+    ladder = curves.curves(room.workspace, search_id).ladder
+    assert [r.level for r in ladder] == [11, 33, 100]
+    assert ladder[0].reached == 9
+    assert 3 <= ladder[1].reached == 9 - ladder[0].pruned <= 5, "equals go on together"
+    assert 1 <= ladder[2].reached == ladder[1].reached - ladder[1].pruned
+
+
+def test_a_population_ends_in_a_schedule_that_can_be_replayed_and_taken_away(room: EngineRoom, tmp_path: Path) -> None:
+    problem_id = problem(room, tmp_path, folds=2, holdout=0.2)
+    search_id = network(room, problem_id, strategy="population training", stopping={"interval": 3}, trials=18)
+    assert room.join(search_id, 90)
+    view = searches.search_view(room, search_id)
+    assert (view.state, view.trials.scored) == ("finished", 19)
+    drawn = curves.curves(room.workspace, search_id)
+    assert drawn.population
+    copies = [i for i, p in enumerate(drawn.parents) if p is not None and drawn.members[drawn.numbers.index(p)] != drawn.members[i]]
+    assert copies, "somebody was copied"
+    last = [t for t in rows(room, search_id) if t.parent is not None and t.rung == 2]
+    with room.workspace.database.read() as session:
+        settings = {t.number: final_settings(session, session.get_one(Trial, t.id)) for t in last}
+    chosen = next(t for t in last if len(settings[t.number].get("schedule", [])) > 1)
+    schedule = settings[chosen.number]["schedule"]
+    assert schedule[-1][0] == chosen.best_iteration
+    assert set(schedule[0][1]) == {"rate", "pull", "batch"}
+
+    brief = problems.stored_brief(room.workspace, problem_id)
+    data = FoldData(open_table(room.workspace, brief.data), brief, np.load(room.workspace.folds_file(problem_id)))
+    entry = learner("network", brief.task)
+    for fold in range(2):
+        ready = data.prepared(fold, "scaled")
+        model = estimator(entry, settings[chosen.number], Circumstances(brief.task, brief.seed)).fit(
+            ready.train, ready.train_target
+        )
+        score = brief.judged_by.compute(ready.test_target, model.predict_proba(ready.test), 2)
+        assert score == pytest.approx(chosen.scores[fold], abs=1e-9), "the schedule, replayed in one go"
+    signed = decisions.decide(room, problem_id, DecisionRequest(trial_id=chosen.id, rule="by hand", reason="steady", signer="K"))
+    written = write_all(room.workspace, signed, tmp_path / "away")
+    assert {"train.py", "configuration.toml"} <= set(written)
+    command = [sys.executable, str(tmp_path / "away" / "train.py"), str(tmp_path / "mixed.csv"), "--check"]
+    done = subprocess.run(command, capture_output=True, text=True, cwd=tmp_path, timeout=60)
+    assert done.returncode == 0, done.stdout + done.stderr
+
+
+# What is refused, and what is foreseen
+
+
+@pytest.mark.parametrize(
+    ("key", "plan", "words"),
+    [
+        ("tree", {"early stopping": "brutal"}, "Allowed: automatic, none, median rule"),
+        ("tree", {"early stopping": "plateau"}, "Decision tree is not trained in iterations"),
+        ("tree", {"early stopping": "asynchronous halving", "stopping": {"resource": "iterations"}}, "let rows or folds grow"),
+        ("boosting", {"early stopping": "plateau"}, "rounds is searched"),
+        ("tree", {"early stopping": "fold race", "stopping": {"resource": "rows"}}, "works on folds, not on rows"),
+        ("tree", {"early stopping": "fold race", "stopping": {"least": 5}}, "nothing to stop early"),
+        ("tree", {"early stopping": "asynchronous halving", "stopping": {"factor": 1}}, "2 or more"),
+        ("tree", {"early stopping": "asynchronous halving", "stopping": {"factor": 2.5}}, "whole number"),
+        ("tree", {"early stopping": "asynchronous halving", "stopping": {"resource": "rows", "least": 100}}, "below the whole"),
+        ("tree", {"early stopping": "hyperband", "stopping": {"pace": 3}}, "not a setting of this rule"),
+        ("tree", {"stopping": {"resource": "hope"}}, "cannot grow"),
+        ("network", {"early stopping": "asynchronous halving", "stopping": {"most": 1}}, "2 or more"),
+        ("tree", {"strategy": "population training"}, "no setting that may change"),
+        ("network", {"strategy": "population training", "early stopping": "fold race"}, "Choose early stopping 'none'"),
+        ("network", {"strategy": "population training", "stopping": {"interval": 99}}, "1 to 26"),
+        ("tree", {"stopping": {"interval": 3}}, "population training only"),
+    ],
+)
+def test_what_does_not_go_together_is_refused_with_the_reason(
+    room: EngineRoom, tmp_path: Path, key: str, plan: dict[str, Any], words: str
+) -> None:
+    brief = problems.stored_brief(room.workspace, problem(room, tmp_path))
+    with pytest.raises(InvalidPlan, match=words):
+        check_search(brief, SearchRequest(learner=key, plan=SettingsRequest.model_validate({"strategy": "random", **plan})))
+
+
+def test_automatic_picks_what_the_learner_can_grow(room: EngineRoom, tmp_path: Path) -> None:
+    brief = problems.stored_brief(room.workspace, problem(room, tmp_path))
+
+    def picked(key: str, **plan: Any) -> str:
+        request = SettingsRequest.model_validate({"early stopping": "automatic", **plan})
+        return check_search(brief, SearchRequest(learner=key, plan=request)).stopping.key
+
+    assert picked("network") == "asynchronous halving"
+    assert picked("boosting") == "fold race", "its default space searches the rounds"
+    assert picked("tree", trials=5) == "none"
+
+
+def test_the_forecast_shows_rungs_and_their_cost(room: EngineRoom, tmp_path: Path) -> None:
+    problem_id = problem(room, tmp_path)
+    request = SearchRequest(learner="network", plan=SettingsRequest.model_validate({"trials": 54, "early stopping": "hyperband"}))
+    found = forecast(room.workspace, problem_id, request)
+    assert found.stopping.levels == [1, 3, 9, 27]
+    by_bracket = {(r.bracket, r.level): r.trials for r in found.rungs}
+    assert by_bracket[0, 1] >= by_bracket[0, 3] >= by_bracket[0, 9] >= 1
+    assert {r.bracket for r in found.rungs} == {0, 1, 2, 3}
+    assert 0.1 < found.work < 0.6
+    full = forecast(room.workspace, problem_id, SearchRequest(learner="network", plan=SettingsRequest(trials=54)))
+    assert full.work == pytest.approx(1, abs=0.1)
+    assert full.rungs == []
+
+
+def test_every_trial_of_a_search_with_rungs_can_be_exported(room: EngineRoom, tmp_path: Path) -> None:
+    problem_id = problem(room, tmp_path, folds=2)
+    search_id = network(room, problem_id, trials=4, workers=1)
+    assert room.join(search_id, 60)
+    header = b"".join(trials.export(room.workspace, search_id, "csv")).decode().splitlines()[0]
+    assert "best_iteration" in header
+    with room.workspace.database.read() as session:
+        found = session.scalars(select(Trial).where(Trial.search_id == search_id)).all()
+        assert all(t.best_iteration is not None and t.share == 1 for t in found), "without a rule there is a curve all the same"
+        assert parse(NETWORK).by_name["epochs"] is not None
