@@ -1,6 +1,7 @@
 # make demo    sets everything up and serves the demo workspace
 # make test    sets everything up and runs every check
 # make setup   Python environment and front end    make bench   benchmarks, written to docs/benchmarks.md
+# make bench-stopping   what early stopping saves and costs, on tables of real fits
 # make shots   docs/screenshots from the demo      make dev     front end with live reload (beside `pellux serve`)
 # make format  formats everything                  make types   OpenAPI document, schemas and TypeScript types anew
 
@@ -9,7 +10,7 @@ BIN := .venv/bin
 STATIC := src/pellux/web/static/index.html
 SOURCES := $(shell find frontend/src frontend/index.html frontend/public -type f 2>/dev/null)
 
-.PHONY: demo test setup bench bench-deciding bench-strategies shots dev format types browser clean
+.PHONY: demo test setup bench bench-deciding bench-stopping bench-strategies shots dev format types browser clean
 
 demo: setup
 	$(BIN)/pellux demo
@@ -43,6 +44,9 @@ bench: setup
 
 bench-deciding: setup browser
 	$(BIN)/python -m benchmarks.deciding
+
+bench-stopping: setup
+	$(BIN)/python -m benchmarks.stopping.run
 
 bench-strategies: setup
 	$(BIN)/pip install --quiet --constraint constraints.txt --editable '.[bench]'

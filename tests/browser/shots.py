@@ -20,6 +20,10 @@ balance:  yes *2 | no
 features: 0.2 .. 1 if balance == yes
 require min_leaf >= leaves / 4"""
 
+POPULATION = """return fetch("/api/v1/problems/3/searches", {method: "POST", headers: {"Content-Type": "application/json"}, body: JSON.stringify({
+    learner: "network", space: "rate: 1e-4 .. 0.03 log\\nwidth: 16 .. 48 int log\\npull: 1e-5 .. 1 log\\nbatch: 64 .. 256 int log\\n",
+    plan: {strategy: "population training", trials: 54, seed: 2}})}).then((r) => r.ok)"""
+
 
 def main() -> None:
     FOLDER.mkdir(parents=True, exist_ok=True)
@@ -73,6 +77,16 @@ def take(page: Page) -> None:
     page.wait_text("[data-inspector]", "Shortlist")
     page.until(lambda: page.text("[data-configuration]").startswith("{"))
     shoot("inspector")
+    page.open("/p/3/live")
+    page.find("[data-curves]")
+    page.find("[data-rungs]")
+    page.find("[data-finished='yes']")
+    shoot("live-halving")
+    page.run(POPULATION)
+    page.open("/p/3/live")
+    page.wait_text("h1", "finished", 240)
+    page.find("[data-population]")
+    shoot("live-population")
     decide(page, shoot)
     page.open("/p/2/space")
     page.find("[data-lane='features']")

@@ -19,14 +19,20 @@ from pellux.service.workspace import Workspace
 def test_the_demo_is_furnished_once_and_has_a_live_search(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(demo, "FIRST_TRIALS", 1)
     monkeypatch.setattr(demo, "LIVE_TRIALS", 1)
+    monkeypatch.setattr(demo, "RACE_TRIALS", 1)
+    monkeypatch.setattr(demo, "SOUND_TRIALS", 2)
+    monkeypatch.setattr(demo, "SOUND_SPACE", "batch: 200 .. 256 int\nwidth: 8\nepochs: 9\n")
     said: list[str] = []
     assert demo.furnish(tmp_path / "demo", said.append)
     assert not demo.furnish(tmp_path / "demo", said.append)
-    assert len(said) == 1
+    assert len(said) == 3
     room = EngineRoom(Workspace(tmp_path / "demo"))
     try:
-        warm, energy = list_problems(room.workspace)
-        assert (warm.name, warm.searches, warm.trials) == (demo.WARM, 1, 1)
+        sound, warm, energy = list_problems(room.workspace)
+        assert (sound.name, sound.searches, sound.brief.metric) == (demo.SOUND, 1, "macro F1")
+        assert [s.stopping.key for s in list_searches(room, warm.id)] == ["fold race", "none"]
+        assert list_searches(room, sound.id)[0].stopping.key == "asynchronous halving"
+        assert (warm.name, warm.searches, warm.trials) == (demo.WARM, 2, 2)
         assert (warm.brief.task, warm.brief.metric, warm.brief.classes) == ("binary", "average precision", ["no", "yes"])
         assert (energy.name, energy.searches, energy.brief.metric_label) == (demo.ENERGY, 0, "RMSE ↓")
         assert {"unit_id", "departed_on"}.isdisjoint(warm.brief.features)
@@ -34,9 +40,9 @@ def test_the_demo_is_furnished_once_and_has_a_live_search(tmp_path: Path, monkey
         assert [p.rows for p in parts] == [960] * 5 + [1200]
         demo.start_live(room)
         live = list_searches(room, warm.id)[0]
-        assert (live.number, live.state) == (2, "running")
+        assert (live.number, live.state) == (3, "running")
         demo.start_live(room)
-        assert len(list_searches(room, warm.id)) == 2, "one live search is enough"
+        assert len(list_searches(room, warm.id)) == 3, "one live search is enough"
         assert room.join(live.id, 60)
     finally:
         room.close()

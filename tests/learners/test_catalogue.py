@@ -8,6 +8,7 @@ from numpy.random import default_rng
 
 from pellux.core.errors import InvalidPlan, InvalidSpace
 from pellux.core.space import Space, parse
+from pellux.learners.building import estimator
 from pellux.learners.catalogue import LEARNERS, learner
 from pellux.learners.settings import Circumstances, accepts
 
@@ -24,8 +25,8 @@ def test_every_draw_from_the_default_space_fits(key: str, task: str) -> None:
     target = rng.normal(size=80) if task == "regression" else rng.integers(0, 2 if task == "binary" else 3, 80)
     for number in range(4):
         drawn = space.decode(default_rng([5, number]).random(space.dimension))
-        drawn = {name: min(v, 60) if name in ("trees", "rounds") else v for name, v in drawn.items()}
-        model = found.build({**found.defaults, **drawn}, Circumstances(task, 3))
+        drawn = {name: min(v, 60) if name in ("trees", "rounds") else v for name, v in drawn.items() if name != "epochs"}
+        model = estimator(found, {"epochs": 3, **drawn} if key == "network" else drawn, Circumstances(task, 3))
         model.fit(rows, target)
         assert model.predict(rows).shape == (80,)
 

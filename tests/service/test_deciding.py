@@ -184,7 +184,7 @@ def test_rejudging_uses_fresh_folds_and_ranks_nothing(decided: tuple[EngineRoom,
     assert found[chosen[1]].comparison.basis == "re-judged"
     after = problems.problem_view(room.workspace, problem_id)
     assert (after.best, after.trials, after.spark) == (before.best, before.trials, before.spark)
-    with pytest.raises(Conflict, match="finalists and nothing else"):
+    with pytest.raises(Conflict, match="nothing else; it can be paused"):
         try_configuration(room, search_id, {"depth": 3})
     with pytest.raises(Conflict, match="no plan to repeat"):
         launching.repeat(room, search_id, [])

@@ -142,7 +142,7 @@ def test_starts_come_first_and_count(room: EngineRoom, tmp_path: Path) -> None:
 
 
 def test_a_trial_by_hand_runs_beside_the_budget(room: EngineRoom, tmp_path: Path) -> None:
-    problem_id = problem(room, tmp_path, mixed_columns(rows=3000))
+    problem_id = problem(room, tmp_path, mixed_columns(rows=600))
     search = launch(room, problem_id, key="forest", space="trees: 60 .. 90 int", trials=6, workers=1)
     searches.try_configuration(room, search, {"trees": 33, "depth": 3})
     with pytest.raises(InvalidSpace, match="no such setting"):
@@ -176,8 +176,8 @@ def test_budgets_end_a_search_and_say_which(room: EngineRoom, tmp_path: Path) ->
 
 
 def test_a_budget_is_raised_while_the_search_runs(room: EngineRoom, tmp_path: Path) -> None:
-    problem_id = problem(room, tmp_path, mixed_columns(rows=3000))
-    search = launch(room, problem_id, key="forest", space="trees: 60 .. 300 int", trials=3, workers=1, minutes=60)
+    problem_id = problem(room, tmp_path, mixed_columns(rows=600))
+    search = launch(room, problem_id, key="forest", space="trees: 40 .. 60 int", trials=3, workers=1, minutes=60)
     searches.set_limits(room, search, LimitsRequest(trials=5, minutes=None))
     assert room.join(search, 100)
     view = searches.search_view(room, search)

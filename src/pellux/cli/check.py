@@ -39,10 +39,20 @@ def command(plan: Path, overrides: tuple[str, ...], quick: bool, as_json: bool) 
     click.echo(
         f"{forecast.trials} trials and the baseline × {forecast.folds} folds = {forecast.fits:,} fits on {forecast.workers} workers"
     )
+    if forecast.stopping.key != "none":
+        click.echo(_stopping_line(forecast))
     for fit in found.fits:
         click.echo(_fit_line(fit))
     click.echo(_time_line(forecast))
     click.echo(f"{forecast.short_sighted:.0%} of the proposals will be made with two or more other trials under way")
+
+
+def _stopping_line(forecast: ForecastView) -> str:
+    found, unit = forecast.stopping, {"rows": "% of the rows"}.get(forecast.stopping.resource, forecast.stopping.resource)
+    brackets = dict.fromkeys(rung.bracket for rung in forecast.rungs)
+    steps = "; ".join(" → ".join(f"{r.trials:,} to {r.level}" for r in forecast.rungs if r.bracket == b) for b in brackets)
+    rungs = f" Trials: {steps} {unit}." if steps else ""
+    return f"Early stopping: {found.label.lower()}. {found.reason}{rungs} About {forecast.work:.0%} of the work."
 
 
 def _fit_line(fit: RehearsalFitView) -> str:

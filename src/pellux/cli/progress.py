@@ -58,6 +58,11 @@ class Progress:
         if view.best:
             name = "the baseline" if view.baseline and view.best.trial_id == view.baseline.trial_id else f"trial {view.best.number}"
             self._console.print(f"Best     {_score(view.best)}, {name}")
+        if view.trials.pruned:
+            self._console.print(
+                f"Pruned   {view.trials.pruned} trials: {view.fits.spared:,} fits not needed, {view.fits.work_spared:.0%} of the work, "
+                f"about {duration(view.fits.seconds_spared)}"
+            )
         if view.state == "paused":
             self._console.print("Run the same command again to go on.")
 

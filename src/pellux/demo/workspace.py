@@ -17,7 +17,7 @@ from pellux.service.workspace import Workspace
 WARM = "Warm arrivals: will a load arrive too warm?"
 ENERGY = "Energy per trip: how many kWh?"
 SOUND = "Compressor sound: what is wrong with it?"
-FIRST_TRIALS, RACE_TRIALS, SOUND_TRIALS, LIVE_TRIALS = 30, 24, 36, 120
+FIRST_TRIALS, RACE_TRIALS, SOUND_TRIALS, LIVE_TRIALS = 30, 24, 40, 120
 FIRST_SPACE = """\
 rate:     0.01 .. 0.3 log
 rounds:   40 .. 200 int log
@@ -27,7 +27,7 @@ balance:  yes | no
 """
 SOUND_SPACE = """\
 rate:       1e-4 .. 0.1 log
-width:      8 .. 64 int log
+width:      8 .. 128 int log
 layers:     1 .. 3 int
 pull:       1e-6 .. 1 log
 batch:      48 .. 256 int log
@@ -76,7 +76,9 @@ def furnish(folder: Path, say: Callable[[str], None]) -> bool:
         )
         listening = create_problem(workspace, heard)
         label_problem(workspace, listening, None, ["classification", "sound"])
-        halving = SettingsRequest(strategy="automatic", trials=SOUND_TRIALS, seed=4, early_stopping="asynchronous halving")
+        halving = SettingsRequest(
+            strategy="automatic", trials=SOUND_TRIALS, seed=4, early_stopping="asynchronous halving", stopping={"least": 3}
+        )
         room.join(launch(room, listening, SearchRequest(learner="network", space=SOUND_SPACE, plan=halving)))
         room.close()
         return True

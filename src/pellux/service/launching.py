@@ -155,7 +155,7 @@ def draft(workspace: Workspace, problem_id: int, request: SearchRequest, *, plan
         number = session.scalar(select(func.max(Search.number)).where(Search.problem_id == problem_id)) or 0
         search = Search(
             problem_id=problem_id, number=number + 1, learner=request.learner, space=request.space or write(found.space),
-            plan=request.plan.model_dump(by_alias=True), plan_hash=plan_hash, state=SearchState.RUNNING.value, reason="",
+            plan=_kept_plan(request, found), plan_hash=plan_hash, state=SearchState.RUNNING.value, reason="",
             workers=found.workers, active_seconds=0.0, created_at=workspace.clock(), versions=versions(),
             strategy=found.strategy.key, strategy_reason=found.strategy.reason, overrides=request.overrides,
             stopping=found.stopping.to_json(),
@@ -167,6 +167,12 @@ def draft(workspace: Workspace, problem_id: int, request: SearchRequest, *, plan
         search_id = search.id
     workspace.hub.publish(newest)
     return search_id
+
+
+def _kept_plan(request: SearchRequest, found: Checked) -> dict[str, Any]:
+    """The plan as it is kept: a population's trials are whole intervals of whole members."""
+    plan = request.plan.model_dump(by_alias=True)
+    return {**plan, "trials": found.trials} if found.stopping.segments else plan
 
 
 def versions() -> dict[str, str]:

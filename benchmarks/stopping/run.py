@@ -1,0 +1,191 @@
+"""What early stopping saves and what it costs: `make bench-stopping`, written to docs/benchmarks.md."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Sequence
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+
+from benchmarks.document import put
+from benchmarks.stopping.playing import best_so_far, raced, work_until
+from benchmarks.stopping.tables import SOURCES, Table, table
+from pellux.core.stopping import RULES, Record, Sight, geometric, rule, settings_of
+from pellux.engine.model import Limits
+from pellux.engine.referee import Stopping
+from pellux.engine.simulation import MadeUp, simulate
+
+SEEDS, MANY_SEEDS = 30, 200
+RACE_TRIALS = 60
+GROWING = ("sound network by epochs", "warm forest by rows", "warm boosting by rows")
+RACED = ("warm boosting by rows", "energy boosting", "sound logistic", "wine forest", "diabetes forest")
+WAYS = (
+    ("Random, in full", "none", False), ("Successive halving", "successive halving", False),
+    ("Asynchronous halving", "asynchronous halving", False), ("Hyperband", "hyperband", False),
+    ("Gaussian process, in full", "none", True), ("Gaussian process + asynchronous halving", "asynchronous halving", True),
+)  # fmt: skip
+
+
+@lru_cache(maxsize=4)
+def _table(name: str) -> Table:
+    return table(name)
+
+
+def _one(task: tuple[str, str, bool, float, int]) -> float:
+    name, key, model, wanted, seed = task
+    return work_until(_table(name), key, seed, wanted, model=model)
+
+
+def saved(name: str, pool: ProcessPoolExecutor) -> list[str]:
+    """Work until one of the best 1 % and 0.3 % configurations is found in full, against random search in full."""
+    found = best_so_far(_table(name))[:, -1]
+    n, unit = len(found), "epochs" if SOURCES[name].resource == "iterations" else "27ths of the rows learnt from"
+    lines = [
+        f"### {name.capitalize()}: {n} configurations", "",
+        f"Median {unit} until a configuration as good as the best 1 % (0.3 %) of the table is scored in full; in brackets the share of seeds",
+        f"that never get there. {MANY_SEEDS} seeds without, {SEEDS} with a model.", "",
+        "| | best 1 % | ratio | missed | best 0.3 % | ratio | missed |", "|---|---|---|---|---|---|---|",
+    ]  # fmt: skip
+    base: dict[float, float] = {}
+    for label, key, model in WAYS:
+        cells = []
+        for share in (0.01, 0.003):
+            wanted = float(np.sort(found)[-max(int(np.ceil(share * n)), 1)])
+            seeds = SEEDS if model else MANY_SEEDS
+            spent = np.array(list(pool.map(_one, [(name, key, model, wanted, s) for s in range(seeds)], chunksize=2)))
+            middle = float(np.median(spent))
+            base.setdefault(share, middle)
+            cells += [f"{middle:,.0f}", f"{middle / base[share]:.2f}", f"{np.isinf(spent).mean():.0%}"]
+        lines.append(f"| {label} | " + " | ".join(cells) + " |")
+        print(lines[-1], flush=True)
+    return [*lines, ""]
+
+
+@dataclass(frozen=True)
+class Raced:
+    fits: float
+    within: float
+    same: float
+
+
+def race(name: str) -> Raced:
+    """A race of 60 trials against the same trials in full: share of fits, and whether the one it selects is as good."""
+    t = _table(name)
+    last = t.scores[:, -1, :]
+    fits, within, same = [], [], []
+    for seed in range(MANY_SEEDS):
+        whole, short = raced(t, seed, RACE_TRIALS, "none"), raced(t, seed, RACE_TRIALS)
+        best, chosen = (
+            max((c.coordinator.trials.values()), key=lambda x: x.mean if x.mean is not None else -np.inf).configuration["row"]
+            for c in (whole, short)
+        )
+        fits.append(short.busy / whole.busy)
+        error = last[best].std(ddof=1) / np.sqrt(last.shape[1])  # type: ignore[index]
+        within.append(last[chosen].mean() >= last[best].mean() - error)  # type: ignore[index]
+        same.append(best == chosen)
+    return Raced(float(np.mean(fits)), float(np.mean(within)), float(np.mean(same)))
+
+
+def races() -> list[str]:
+    lines = [
+        "### Fold race against full 5-fold", "",
+        f"{RACE_TRIALS} random trials on the real fold scores, {MANY_SEEDS} seeds, the rule's defaults. 'As good': the trial finally selected lies within",
+        "one standard error of the one that the full search selects, on all folds.", "",
+        "| table | share of the fits | as good | the very same trial |", "|---|---|---|---|",
+    ]  # fmt: skip
+    for name in RACED:
+        found = race(name)
+        lines.append(f"| {name} | {found.fits:.0%} | {found.within:.1%} | {found.same:.0%} |")
+        print(lines[-1], flush=True)
+    return [*lines, ""]
+
+
+def waiting() -> list[str]:
+    """Share of the workers' time that is used, with 8 workers and uneven durations."""
+    used = {}
+    for key in ("asynchronous halving", "successive halving", "hyperband"):
+        shares = []
+        for seed in range(SEEDS):
+            rng = np.random.default_rng(seed)
+            world = MadeUp(
+                lambda c, f, before, level, rng=rng: float((level - before) * rng.lognormal(0, 0.5)),  # type: ignore[misc]
+                lambda c, f, level: float(np.random.default_rng(int(c["n"])).random()),
+            )
+            course = simulate(Limits(2000, 8, 1), lambda n, _: {"n": n}, world, stopping=_made_up(key))
+            shares.append(course.busy / (8 * course.seconds))
+        used[key] = float(np.median(shares))
+    return [
+        "### Nobody waits", "",
+        f"8 simulated workers, 2,000 trials, rungs 1, 3, 9, 27, durations log-normal with sd 0.5, {SEEDS} seeds: share of the workers' time used.", "",
+        "| rule | used |", "|---|---|", *(f"| {RULES[key].label} | {share:.1%} |" for key, share in used.items()), "",
+    ]  # fmt: skip
+
+
+def _made_up(key: str) -> Stopping:
+    chosen = rule(key)
+    return Stopping(chosen, settings_of(chosen.settings, {}), geometric("iterations", 1, 27, 3))
+
+
+def crowds() -> list[str]:
+    """Cost of an event with ever more workers."""
+    lines = [
+        "### Ten thousand workers", "",
+        "Asynchronous halving of 20,000 trials on the virtual clock, events handled by the real coordinator and the simulated runner together.", "",
+        "| workers | events | events/s | per event | against 10 workers |", "|---|---|---|---|---|",
+    ]  # fmt: skip
+    first = None
+    for workers in (10, 100, 1000, 10_000):
+        rng = np.random.default_rng(1)
+        durations, scores = rng.lognormal(0, 0.5, 100_003), rng.random(100_003)
+        world = MadeUp(
+            lambda c, f, before, level, d=durations: float((level - before) * d[int(c["n"]) % 100_003]),  # type: ignore[misc]
+            lambda c, f, level, s=scores: float(s[int(c["n"]) % 100_003]),  # type: ignore[misc]
+        )
+        begun = time.process_time()
+        course = simulate(Limits(20_000, workers, 1), lambda n, _: {"n": n}, world, stopping=_made_up("asynchronous halving"))
+        each = (time.process_time() - begun) / course.events
+        first = first or each
+        lines.append(f"| {workers:,} | {course.events:,} | {1 / each:,.0f} | {1e6 * each:.0f} µs | {each / first:.2f} |")
+        print(lines[-1], flush=True)
+    return [*lines, ""]
+
+
+def verdicts() -> list[str]:
+    rng = np.random.default_rng(5)
+    record = Record(folds=5, trials=1000)
+    for number in range(1000):
+        record.join(0, 1000)
+        record.note_rung(number, 0, 0, 0, float(rng.random()))
+        record.note_folds(number, tuple(rng.random(5) if number < 300 else rng.random(2)))
+        for iteration in range(1, 28):
+            record.note_point(number, 0, iteration, float(rng.random()))
+        record.note_finished_curve(number, 0)
+    lines = ["### A verdict at 1,000 trials", "", "| rule | time |", "|---|---|"]
+    for entry in RULES.values():
+        settings, fold = settings_of(entry.settings, {}), 0 if entry.watches else -1
+        begun = time.perf_counter()
+        for number in range(1000):
+            entry.verdict(Sight(number, 0, fold=fold), record, settings)
+        lines.append(f"| {entry.label} | {1e3 * (time.perf_counter() - begun):.1f} µs |")
+    return [*lines, ""]
+
+
+def main(names: Sequence[str] = GROWING) -> None:
+    lines = [
+        "## Early stopping",
+        "",
+        "`make bench-stopping`; tables of real fits, made by `python -m benchmarks.stopping.tables`.",
+        "",
+    ]
+    lines += crowds() + verdicts() + waiting() + races()
+    with ProcessPoolExecutor(2) as pool:
+        for name in names:
+            lines += saved(name, pool)
+    put("stopping", lines)
+
+
+if __name__ == "__main__":
+    main()
