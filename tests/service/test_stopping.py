@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import os
 import signal
 import subprocess
@@ -16,6 +17,7 @@ from sqlalchemy import select
 from pellux.core.errors import Conflict, InvalidPlan
 from pellux.core.judging.predictions import assemble
 from pellux.core.space import parse
+from pellux.engine.tending import Keeping
 from pellux.learners.building import estimator
 from pellux.learners.catalogue import LEARNERS, learner
 from pellux.learners.checkpoints import Checkpoints
@@ -90,6 +92,25 @@ def test_a_damaged_or_missing_checkpoint_is_said_and_not_used(tmp_path: Path) ->
     assert kept.sizes().keys() == {12}, "and not those of trial 12"
     kept.keep_only([])
     assert not kept.sizes()
+
+
+def test_a_full_disk_costs_the_checkpoint_and_not_the_fit(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    keeping = Keeping(tmp_path, 1, 0, [])
+    assert keeping.leave(Progress(3, "model")) > 0
+
+    def full(*_: Any) -> int:
+        raise OSError(errno.ENOSPC, "No space left on device")
+
+    monkeypatch.setattr(Path, "write_bytes", full)
+    assert keeping.leave(Progress(6, "model")) == 0
+    keeping.lay_down(Progress(6, "model"))
+    assert "No space left on device" in keeping.complaints[0]
+    monkeypatch.undo()
+    assert [path.name for path in tmp_path.iterdir()] == ["1-0.checkpoint"], "no halves lie about"
+    assert keeping.begin().iteration == 3, "what was there before is still good"
+    assert Keeping(tmp_path, 7, 0, [5, 1]).begin().iteration == 3, (
+        "a child begins where the nearest ancestor with a checkpoint ended"
+    )
 
 
 def test_samples_of_rows_are_nested_and_keep_the_classes(room: EngineRoom) -> None:

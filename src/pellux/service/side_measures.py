@@ -47,9 +47,13 @@ def costs_of(session: Session, trials: Sequence[Trial], rows: int) -> dict[int, 
     found: dict[int, Costs] = {}
     for search_id in {t.search_id for t in trials}:
         numbers = [t.number for t in trials if t.search_id == search_id]
+        folds = func.count(Fit.fold.distinct())  # a fold has a fit for every rung that the trial climbed
         query = (
             select(
-                Fit.trial, func.avg(Fit.seconds), func.sum(Fit.predict_seconds), func.max(case((Fit.fold == 0, Fit.model_bytes)))
+                Fit.trial,
+                func.sum(Fit.seconds) / folds,
+                func.sum(Fit.predict_seconds) * folds / func.count(),
+                func.max(case((Fit.fold == 0, Fit.model_bytes))),
             )
             .where(Fit.search_id == search_id, Fit.trial.in_(numbers), Fit.state == "done")
             .group_by(Fit.trial)

@@ -26,7 +26,7 @@ class RaceSettings:
     """Settings of the fold race."""
 
     least: int = 2
-    chance: float = 0.1
+    chance: float = 0.25
     sentences: ClassVar[Mapping[str, str]] = {
         "least": "Folds before the first verdict.",
         "chance": "A trial ends when its probability of overtaking the best is below this.",
