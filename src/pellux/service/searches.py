@@ -234,7 +234,7 @@ def summary(room: EngineRoom, search_id: int) -> dict[str, Any]:
         "state": view.state,
         "reason": view.reason,
         "trials": view.trials.model_dump(),
-        "fits": view.fits.model_dump(),
+        "fits": {"run": view.fits.run, "spared": view.fits.spared},
         "baseline": None,
         "best": None,
         "seconds": view.active_seconds,
