@@ -54,14 +54,14 @@ activation: relu | tanh | logistic
 """
 BOOSTING = """\
 rate:     0.01 .. 0.3 log
-rounds:   30 .. 120 int log, costly
-leaves:   4 .. 48 int log
+rounds:   30 .. 80 int log, costly
+leaves:   4 .. 32 int log
 min_leaf: 2 .. 120 int log
 pull:     1e-3 .. 100 log
 features: 0.2 .. 1
 """
 FOREST = """\
-trees:    20 .. 80 int log, costly
+trees:    15 .. 40 int log, costly
 depth:    2 .. 20 int
 min_leaf: 1 .. 60 int log
 features: 0.1 .. 1
@@ -72,8 +72,8 @@ SOURCES = {
     "sound network by epochs": Source(
         "compressor_sound.csv", "fault", "macro F1", "network", NETWORK, 432, 3, "iterations", tuple(range(1, 28))
     ),
-    "warm boosting by rows": Source(**WARM, learner="boosting", space=BOOSTING, rows=400, resource="rows", levels=ROWS),
-    "warm forest by rows": Source(**WARM, learner="forest", space=FOREST, rows=400, resource="rows", levels=ROWS),
+    "warm boosting by rows": Source(**WARM, learner="boosting", space=BOOSTING, rows=220, resource="rows", levels=ROWS),
+    "warm forest by rows": Source(**WARM, learner="forest", space=FOREST, rows=220, folds=3, resource="rows", levels=ROWS),
     "energy boosting": Source("energy_per_trip.csv", "energy_kwh", "RMSE", "boosting", BOOSTING, 240, ignore=("unit_id",)),
     "sound logistic": Source("compressor_sound.csv", "fault", "macro F1", "logistic", "C: 1e-4 .. 1e3 log\nbalance: yes | no\n", 240),
     "wine forest": Source("wine", "target", "log loss", "forest", FOREST, 240),

@@ -146,13 +146,13 @@ def test_an_exception_and_a_nan_fail_their_trials_with_reason_and_log(room: Engi
 
 def test_a_fit_over_its_time_is_told_apart(room: EngineRoom, tmp_path: Path) -> None:
     problem_id = problem(room, tmp_path)
-    plan = {"trials": 2, "fit seconds": 0.4, "workers": 1}
+    plan = {"trials": 2, "fit seconds": 1.5, "workers": 1}
     search_id = launch(room, problem_id, key="forest", space="trees: 40000 .. 50000 int", **plan)
     assert room.join(search_id, 60)
     first, *others = rows(room, search_id)
     assert first.state == "scored"
     assert [t.state for t in others] == ["failed", "failed"]
-    assert all("limit of 0.4 s" in t.reason for t in others)
+    assert all("limit of 1.5 s" in t.reason for t in others)
     states = [f.state for f in trials.trial_detail(room.workspace, others[0].id).fits]
     assert states.count("timeout") == 1
     assert set(states) == {"timeout", "cut"}
