@@ -40,6 +40,10 @@ def main() -> None:
             server.communicate()
 
 
+def drawn(page: Page, charts: int) -> None:
+    page.until(lambda: len(page.all("[data-finished='yes']")) >= charts)
+
+
 def take(page: Page) -> None:
     def shoot(name: str) -> None:
         page.run("document.querySelector('main')?.scrollTo(0, 0); window.scrollTo(0, 0); return document.fonts.ready")
@@ -50,7 +54,7 @@ def take(page: Page) -> None:
         lambda: int(page.text("[data-figures='live']").partition("/")[0]) >= 40 if "/" in page.text("[data-figures='live']") else 0,
         180,
     )
-    page.find("[data-finished='yes']")
+    drawn(page, 2)
     shoot("live")
     page.open("/")
     page.wait_text("h2", "Warm arrivals")
@@ -80,12 +84,13 @@ def take(page: Page) -> None:
     page.open("/p/3/live")
     page.find("[data-curves]")
     page.find("[data-rungs]")
-    page.find("[data-finished='yes']")
+    drawn(page, 2)
     shoot("live-halving")
     page.run(POPULATION)
     page.open("/p/3/live")
     page.wait_text("h1", "finished", 240)
     page.find("[data-population]")
+    drawn(page, 1)
     shoot("live-population")
     decide(page, shoot)
     page.open("/p/2/space")

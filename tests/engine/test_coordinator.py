@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import Any
 
 import pytest
@@ -369,4 +368,4 @@ def test_saves_come_before_what_rests_on_them() -> None:
 def test_a_fit_record_keeps_its_score_only_when_done() -> None:
     fit = Fit(1, 0, FitState.DONE, outcome=scored(0.7))
     assert fit.score == 0.7
-    assert replace(fit, state=FitState.CUT).score is None
+    assert fit._replace(state=FitState.CUT).score is None

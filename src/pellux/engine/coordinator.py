@@ -326,7 +326,7 @@ class Coordinator:
             message = f"Lost {fit.attempt} workers on this fit: {reason}"
             self._end_fit(fit, Outcome(FitState.LOST, message=message), at)
         elif not self.trials[fit.trial].state.ended:
-            self._out.append(SaveFit(replace(fit, state=FitState.LOST, ended_at=at), at))
+            self._out.append(SaveFit(fit._replace(state=FitState.LOST, ended_at=at), at))
             self._requeue(fit, attempted=True)
 
     def _take_points(self, fit: Fit, points: Points, at: float) -> None:
@@ -525,9 +525,9 @@ class Coordinator:
 
     def _staff(self) -> None:
         """Hire up to the wanted number of workers, or let idle ones go."""
-        while len(self._crew) < self.limits.workers:
+        while len(self._crew.workers) < self.limits.workers:
             self._out.append(Hire(*self._crew.hire()))
-        surplus = len(self._crew) - self.limits.workers
+        surplus = len(self._crew.workers) - self.limits.workers
         if surplus > 0:
             for number in list(self._crew.idle_last_first())[:surplus]:
                 self._dismiss(number)
@@ -544,7 +544,7 @@ class Coordinator:
 
     def _hand_out(self, at: float, held: int) -> None:
         """Give queued fits to the workers that hold so many."""
-        if len(self._crew) > self.limits.workers:
+        if len(self._crew.workers) > self.limits.workers:
             return
         while (number := self._crew.free(held)) is not None:
             key = self._next_queued() or (self._promoted(at) if held == 0 else None)

@@ -61,6 +61,7 @@ class Referee:
         self._alive: dict[int, int] = defaultdict(int)
         self._parked: dict[int, Trial] = {}
         self._best: dict[tuple[int, int], list[tuple[float, int]]] = defaultdict(list)  # parked, best first
+        self._places: list[tuple[int, int]] = []  # where trials were ever parked, the highest rung first
         self._worst: dict[tuple[int, int], list[tuple[float, int]]] = defaultdict(list)
         self._members: dict[int, set[int]] = defaultdict(set)  # parked trials by cohort
         self._working: set[int] = set()
@@ -177,6 +178,8 @@ class Referee:
         score = self.record.score(trial.number, trial.rung)
         self._parked[trial.number] = trial
         self._members[trial.cohort].add(trial.number)
+        if (trial.bracket, trial.rung) not in self._best:
+            self._places = sorted([*self._places, (trial.bracket, trial.rung)], key=lambda key: -key[1])
         heapq.heappush(self._best[trial.bracket, trial.rung], (-score, trial.number))
         heapq.heappush(self._worst[trial.bracket, trial.rung], (score, trial.number))
 
@@ -225,7 +228,7 @@ class Referee:
         """A parked trial that may go on now, of the highest rung that has one."""
         if self.stopping.cohorts or not self._parked:
             return None
-        for place_ in sorted(self._best, key=lambda key: -key[1]):
+        for place_ in self._places:
             heap = self._best[place_]
             while heap:
                 trial = self._parked.get(heap[0][1])
