@@ -29,7 +29,8 @@ from pellux.service.requests import SettingsRequest
 from pellux.service.views import StoppingView
 
 WHOLE_ROWS = 100  # rows are counted in per cent of a fold's training rows
-RUNGS_BELOW = 3
+RUNGS_BELOW = {ROWS: 2}  # few rows mislead more than few iterations do: see docs/benchmarks.md
+USUAL_BELOW = 3
 WORTHWHILE = 8  # trials from which on comparing them early pays
 POPULATION = "population training"
 INTERVALS = 9  # of a population's training, when nothing else is asked for
@@ -171,7 +172,7 @@ def _most(chosen: Learner, space: Space, resource: str, shared: Mapping[str, Any
 
 def _levels(found: Rule, settings: Any, resource: str, most: int, brief: Brief) -> tuple[int, ...]:
     if found.climbs:
-        least = settings.least or max(round(most / settings.factor**RUNGS_BELOW), 1)
+        least = settings.least or max(round(most / settings.factor ** RUNGS_BELOW.get(resource, USUAL_BELOW)), 1)
         return geometric(resource, least, most, settings.factor).levels
     if resource == FOLDS:
         return fold_by_fold(settings.least, brief.split.folds).levels
