@@ -13,7 +13,6 @@ from typing import Any
 
 from pellux.core.stopping import FOLDS, Keep, Ladder, Prune, Record, Rule, Sight, Verdict, best_common, rule
 from pellux.core.stopping.contract import KEEP, NoSettings
-from pellux.core.stopping.hyperband import place
 from pellux.engine.model import Points, Trial, TrialState
 
 EXEMPT = ("baseline", "by hand", "finalist", "recheck")  # a person wants to see these in full
@@ -38,17 +37,13 @@ class Stopping:
     curves: bool = False
 
     @property
-    def waits(self) -> bool:
-        """Whether its trials may be parked."""
-        return self.rule.climbs
-
-    @property
     def cohorts(self) -> bool:
-        return self.rule.label in ("Successive halving", "Hyperband")
+        """Whether trials are compared in cohorts, which wait for their members."""
+        return self.rule.placed is not None
 
-    def cohort_size(self) -> int:
-        wanted: int = getattr(self.settings, "cohort", 0)
-        return wanted or int(self.settings.factor**self.ladder.top)
+    def place(self, index: int) -> tuple[int, int, int]:
+        """Bracket, cohort and cohort size of a proposal, counted from 0."""
+        return self.rule.placed(index, self.ladder, self.settings) if self.rule.placed else (0, 0, 0)
 
 
 class Referee:
@@ -78,30 +73,21 @@ class Referee:
         elif self.stopping.segments:
             trial.cohort = index
         elif self.stopping.cohorts:
-            self._place(trial, index)
+            trial.bracket, trial.cohort, _ = self.stopping.place(index)
+            trial.rung = trial.bracket  # a bracket is named by the rung it begins at
         self._join(trial, index)
-
-    def _place(self, trial: Trial, index: int) -> None:
-        if self.stopping.rule.label == "Hyperband":
-            trial.bracket, trial.cohort, _ = place(index, self.ladder, self.stopping.settings.factor)
-            trial.rung = trial.bracket
-        else:
-            trial.cohort = index // self.stopping.cohort_size()
 
     def _join(self, trial: Trial, index: int) -> None:
         if not self.exempt(trial) and self.stopping.cohorts:
-            size = self.stopping.cohort_size()
-            if self.stopping.rule.label == "Hyperband":
-                size = place(index, self.ladder, self.stopping.settings.factor)[2]
-            self.record.join(trial.cohort, size)
+            self.record.join(trial.cohort, self.stopping.place(index)[2])
             self._alive[trial.cohort] += 1
         self.working(trial)
 
     def may_propose(self, index: int) -> bool:
         """Whether a further trial may begin: a cohort of successive halving ends before the next begins."""
-        if self.stopping.rule.label != "Successive halving":
+        if not self.stopping.rule.one_by_one:
             return True
-        cohort = index // self.stopping.cohort_size()
+        cohort = self.stopping.place(index)[1]
         return cohort == 0 or self._alive[cohort - 1] == 0
 
     def goal(self, trial: Trial) -> int:

@@ -8,6 +8,7 @@ To add one, write `verdict` in a file of its own and a line in `RULES`:
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, fields
 from typing import Any
 
@@ -38,6 +39,10 @@ class Rule:
         It compares trials rung by rung on a ladder whose rungs grow by a factor.
     watches : bool
         It looks at curves while fits run, when the resource is iterations.
+    placed : function of (number of the proposal, ladder, settings), or None
+        Bracket, cohort and cohort size, for rules that compare cohorts.
+    one_by_one : bool
+        A cohort ends before the next begins.
     """
 
     label: str
@@ -47,6 +52,8 @@ class Rule:
     resources: tuple[str, ...] = ()
     climbs: bool = False
     watches: bool = False
+    placed: Callable[[int, Ladder, Any], tuple[int, int, int]] | None = None
+    one_by_one: bool = False
 
     @property
     def names(self) -> dict[str, tuple[Any, str]]:
@@ -72,6 +79,7 @@ RULES = {
     "successive halving": Rule(
         "Successive halving", "A cohort gets a little, its best part more, and so on: rung by rung, together.",
         successive_halving.verdict, successive_halving.HalvingSettings, GROWING, climbs=True,
+        placed=successive_halving.placed, one_by_one=True,
     ),
     "asynchronous halving": Rule(
         "Asynchronous halving", "The best part of each rung goes on as soon as it shows; no worker ever waits.",
@@ -79,7 +87,7 @@ RULES = {
     ),
     "hyperband": Rule(
         "Hyperband", "Halving in brackets, some bolder and some more patient, when nobody knows how early curves tell.",
-        hyperband.verdict, asynchronous_halving.AsynchronousSettings, GROWING, climbs=True,
+        hyperband.verdict, asynchronous_halving.AsynchronousSettings, GROWING, climbs=True, placed=hyperband.placed,
     ),
 }  # fmt: skip
 

@@ -15,6 +15,11 @@ def brackets(ladder: Ladder, factor: int) -> list[tuple[int, int]]:
     return [(top - s, -(-(top + 1) * factor**s // (s + 1))) for s in range(top, -1, -1)]
 
 
+def placed(number: int, ladder: Ladder, settings: AsynchronousSettings) -> tuple[int, int, int]:
+    """Bracket, cohort and cohort size of a proposal."""
+    return place(number, ladder, settings.factor)
+
+
 def place(number: int, ladder: Ladder, factor: int) -> tuple[int, int, int]:
     """Bracket, cohort and cohort size of the trial that is proposed as `number`, from 0."""
     sizes = [size for _, size in brackets(ladder, factor)]

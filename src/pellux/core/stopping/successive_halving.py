@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import ClassVar
 
 from pellux.core.stopping.contract import KEEP, Park, Prune, Sight, Verdict, demand
+from pellux.core.stopping.ladder import Ladder
 from pellux.core.stopping.record import Record
 
 RUNGS = {
@@ -30,6 +31,12 @@ class HalvingSettings:
         demand(self.factor >= 2, f"The factor between rungs is 2 or more. Got {self.factor}.", "factor")
         demand(self.least >= 0, f"The first rung has 1 or more; 0 leaves it to the factor. Got {self.least}.", "least")
         demand(self.cohort == 0 or self.cohort >= 2, f"A cohort has at least 2 trials. Got {self.cohort}.", "cohort")
+
+
+def placed(number: int, ladder: Ladder, settings: HalvingSettings) -> tuple[int, int, int]:
+    """Bracket, cohort and cohort size of the trial that is proposed as `number`, from 0."""
+    size = settings.cohort or settings.factor**ladder.top
+    return 0, number // size, size
 
 
 def verdict(trial: Sight, record: Record, settings: HalvingSettings) -> Verdict:
