@@ -124,7 +124,7 @@ def _ground(name: str) -> Any:
         )
         found = open_table(workspace, data.hash)
         framed = frame(found, asked)
-        data = FoldData(found, framed.brief, framed.folds)
+        data = FoldData(found, framed.brief, framed.folds.kept)
         workspace.close()
         return framed.brief, data
 
@@ -156,14 +156,14 @@ def _fit(name: str, configuration: Configuration) -> tuple[np.ndarray, np.ndarra
         if source.resource == "iterations":
             told: list[tuple[int, float]] = []
             tending = Tending(lambda i, s, told=told: told.append((time.perf_counter(), s)))  # type: ignore[misc]
-            ready, begun = data.prepared(fold, chosen.preparation), time.perf_counter()
+            ready, begun = data.prepared(fold, steps_of(chosen, {})), time.perf_counter()
             stages = [(configuration, source.levels[-1])]
             grow_fold(ready, chosen, stages, source.levels, brief, time.perf_counter, Progress(), tending)
             scores[:, fold] = [sign * s for _, s in told]
             seconds += np.diff([begun, *(at for at, _ in told)]) / source.folds
             continue
         for place, level in enumerate(source.levels):
-            ready = data.prepared(fold, chosen.preparation, level / source.levels[-1])
+            ready = data.prepared(fold, steps_of(chosen, {}), level / source.levels[-1])
             fitted = fit_fold(ready, chosen, configuration, brief, time.perf_counter)
             scores[place, fold] = sign * fitted.score
             seconds[place] += fitted.seconds / source.folds

@@ -65,7 +65,7 @@ def test_a_metric_without_a_weighted_form_is_computed_on_repeated_rows() -> None
         key, sign = "somebody's own", 1
 
         @staticmethod
-        def compute(truth, predicted, classes):
+        def compute(truth, predicted, classes, weight=None):
             return float(np.sum(predicted)) - len(truth)
 
     found = weighted_scores(

@@ -12,8 +12,11 @@ from pellux.core.errors import InvalidBrief
 from pellux.core.judging import (
     HOLDOUT,
     METRICS,
+    ONLY_LEARNT,
     UNUSED,
     Brief,
+    Folds,
+    Rows,
     SplitPlan,
     assign_folds,
     check_suits,
@@ -35,7 +38,7 @@ def test_every_usable_row_has_exactly_one_place(rows: int, folds: int, holdout: 
     usable = rng.random(rows) > 0.05
     plan = SplitPlan(kind, folds, holdout, seed)
     try:
-        assigned = assign_folds(plan, target, usable)
+        assigned = assign_folds(plan, Rows(target, usable)).first
     except InvalidBrief as refusal:
         assert refusal.at == "folds"
         return
@@ -45,7 +48,7 @@ def test_every_usable_row_has_exactly_one_place(rows: int, folds: int, holdout: 
     sizes = np.bincount(kept)
     assert sizes.max() - sizes.min() <= (2 if kind == "stratified" else 1)
     assert abs((assigned == HOLDOUT).sum() - holdout * usable.sum()) <= 1
-    assert (assign_folds(plan, target, usable) == assigned).all()
+    assert (assign_folds(plan, Rows(target, usable)).first == assigned).all()
     if kind == "stratified":
         for label in (0, 1):
             of_label = np.bincount(assigned[(target == label) & (assigned >= 0)], minlength=folds)
@@ -53,10 +56,81 @@ def test_every_usable_row_has_exactly_one_place(rows: int, folds: int, holdout: 
 
 
 def test_a_split_is_recognised_by_its_content() -> None:
-    target, usable = np.arange(100) % 2, np.ones(100, bool)
-    first = assign_folds(SplitPlan("stratified", 5, 0.2, 1), target, usable)
+    rows = Rows(np.arange(100) % 2, np.ones(100, bool))
+    first = assign_folds(SplitPlan("stratified", 5, 0.2, 1), rows).kept
     assert fingerprint(first) == fingerprint(first.astype(np.int64))  # type: ignore[arg-type]
-    assert fingerprint(first) != fingerprint(assign_folds(SplitPlan("stratified", 5, 0.2, 2), target, usable))
+    assert fingerprint(first) != fingerprint(assign_folds(SplitPlan("stratified", 5, 0.2, 2), rows).kept)
+
+
+def _some_rows(n: int = 300, groups: int = 24) -> Rows:
+    rng = np.random.default_rng(3)
+    group = rng.integers(-1, groups, n)  # -1: of no known group
+    time = np.round(rng.uniform(0, 100, n), 0)
+    time[::50] = np.nan
+    return Rows(rng.integers(0, 2, n), rng.random(n) > 0.03, group, time)
+
+
+@pytest.mark.parametrize("kind", ["grouped", "stratified grouped"])
+@pytest.mark.parametrize("holdout", [0.0, 0.25])
+def test_a_group_stays_together_in_every_repeat(kind: str, holdout: float) -> None:
+    rows = _some_rows()
+    folds = assign_folds(SplitPlan(kind, 4, holdout, 5, repeats=3), rows)
+    assert folds.lines.shape == (3, 300)
+    for line in folds.lines:
+        assert set(line[rows.group == -1]) == {UNUSED}
+        for group in range(24):
+            assert len(set(line[(rows.group == group) & rows.usable])) == 1
+    assert (folds.lines[0] != folds.lines[1]).any()
+    assert folds.held.any() == (holdout > 0)
+    for fold in range(12):
+        assert not (folds.train(fold) & folds.test(fold)).any()
+        assert (folds.train(fold) | folds.test(fold) == folds.outside).all()
+    assert (Folds.of(folds.kept, SplitPlan(kind, 4, holdout, 5, repeats=3)).lines == folds.lines).all()
+
+
+@pytest.mark.parametrize("gap", [0.0, 7.0])
+def test_ordered_folds_learn_from_the_past_only(gap: float) -> None:
+    rows, plan = _some_rows(), SplitPlan("ordered", 5, 0.2, 5, gap=gap)
+    folds = Folds.of(assign_folds(plan, rows).kept, plan)
+    time = rows.time
+    assert time is not None
+    assert time[folds.held].min() > time[folds.outside].max() + (gap - 1e-9 if gap else -1e-9)
+    reached = 0
+    for fold in range(5):
+        train, test = folds.train(fold), folds.test(fold)
+        assert time[train].max() < time[test].min() - (gap if gap else 0)
+        assert train.sum() > reached  # every fold learns from more
+        reached = int(train.sum())
+        # Nothing is left out that lies far enough before.
+        early = folds.outside & (time < time[test].min() - gap)
+        assert (train == early).all()
+    assert (folds.first == ONLY_LEARNT).any()
+
+
+def test_a_fold_column_is_taken_at_its_word() -> None:
+    own = np.array([0, 1, 2] * 20 + [UNUSED] * 5 + [HOLDOUT] * 10, dtype=np.int16)
+    rows = Rows(np.arange(75) % 2, np.ones(75, bool), own=own)
+    folds = assign_folds(SplitPlan("column", 3, 0.2, 0), rows)
+    assert (folds.first[:60] == own[:60]).all()
+    assert (folds.first[60:65] == ONLY_LEARNT).all()
+    assert folds.held.sum() == 10  # theirs, not another draw
+    assert folds.train(1)[60:65].all()
+
+
+@pytest.mark.parametrize(
+    ("plan", "rows", "at", "words"),
+    [
+        (SplitPlan("grouped", 5, 0.0, 0), Rows(np.arange(50), np.ones(50, bool)), "group", "role group"),
+        (SplitPlan("grouped", 5, 0.0, 0), Rows(np.arange(50), np.ones(50, bool), np.arange(50) % 3), "folds", "3 groups"),
+        (SplitPlan("shuffled", 5, 0.2, 0, holdout_by="time"), Rows(np.arange(50), np.ones(50, bool)), "time", "role time"),
+        (SplitPlan("ordered", 5, 0.0, 0), Rows(np.arange(50), np.ones(50, bool), time=np.arange(50) % 3.0), "folds", "too few different"),
+        (SplitPlan("ordered", 5, 0.0, 0, gap=40), Rows(np.arange(50), np.ones(50, bool), time=np.arange(50.0)), "gap", "nothing to learn"),
+    ],
+)  # fmt: skip
+def test_rows_that_cannot_be_cut_so_name_what_is_missing(plan: SplitPlan, rows: Rows, at: str, words: str) -> None:
+    with pytest.raises(InvalidBrief, match=words) as caught:
+        assign_folds(plan, rows)
+    assert caught.value.at == at
 
 
 @pytest.mark.parametrize(
@@ -79,8 +153,8 @@ def test_a_wrong_split_plan_names_its_field(arguments: tuple, at: str, words: st
 def test_a_class_rarer_than_the_folds_is_refused() -> None:
     target = np.array([0] * 60 + [1] * 3)
     with pytest.raises(InvalidBrief, match="rarest class has 3 rows"):
-        assign_folds(SplitPlan("stratified", 5, 0.0, 0), target, np.ones(63, bool))
-    assign_folds(SplitPlan("shuffled", 5, 0.0, 0), target, np.ones(63, bool))
+        assign_folds(SplitPlan("stratified", 5, 0.0, 0), Rows(target, np.ones(63, bool)))
+    assign_folds(SplitPlan("shuffled", 5, 0.0, 0), Rows(target, np.ones(63, bool)))
 
 
 def independent(key: str, truth: np.ndarray, probabilities: np.ndarray, labels: np.ndarray) -> float:
@@ -109,7 +183,19 @@ def independent(key: str, truth: np.ndarray, probabilities: np.ndarray, labels: 
             return float(np.sum((found / np.arange(1, len(truth) + 1))[positive[order]]) / positive.sum())
         case "Matthews correlation":
             return float(np.corrcoef(truth, labels)[0, 1])
-    raise AssertionError(key)
+    said = labels == 1
+    precision, recall = (positive & said).sum() / said.sum(), (positive & said).sum() / positive.sum()
+    by_class = {c: 2 * ((truth == c) & (labels == c)).sum() / ((truth == c).sum() + (labels == c).sum()) for c in (0, 1)}
+    by_chance = (truth == 1).mean() * said.mean() + (truth == 0).mean() * (~said).mean()
+    return float({
+        "precision": precision,
+        "recall": recall,
+        "specificity": (~positive & ~said).sum() / (~positive).sum(),
+        "F2": 5 * precision * recall / (4 * precision + recall),
+        "weighted F1": positive.mean() * by_class[1] + (~positive).mean() * by_class[0],
+        "macro precision": (precision + (~positive & ~said).sum() / (~said).sum()) / 2,
+        "Cohen's kappa": (hit.mean() - by_chance) / (1 - by_chance),
+    }[key])  # fmt: skip
 
 
 @pytest.mark.parametrize("key", [m.key for m in metrics_for("binary")])
@@ -145,16 +231,23 @@ def test_metrics_of_several_classes_say_one_for_perfection_and_less_for_noise(ke
         ("MAE", lambda t, p: np.mean(np.abs(t - p))),
         ("median absolute error", lambda t, p: np.median(np.abs(t - p))),
         ("R2", lambda t, p: 1 - np.sum((t - p) ** 2) / np.sum((t - t.mean()) ** 2)),
+        ("MAPE", lambda t, p: np.mean(np.abs((t - p) / t))),
+        ("RMSLE", lambda t, p: np.sqrt(np.mean((np.log(1 + t) - np.log(1 + p)) ** 2))),
+        ("largest error", lambda t, p: np.max(np.abs(t - p))),
+        ("pinball 0.1", lambda t, p: np.mean(np.where(t > p, 0.1 * (t - p), 0.9 * (p - t)))),
+        ("pinball 0.9", lambda t, p: np.mean(np.where(t > p, 0.9 * (t - p), 0.1 * (p - t)))),
+        ("explained variance", lambda t, p: 1 - np.var(t - p) / np.var(t)),
+        ("Spearman correlation", lambda t, p: np.corrcoef(np.argsort(np.argsort(t)), np.argsort(np.argsort(p)))[0, 1]),
     ],
 )
 def test_metrics_of_numbers_equal_their_definitions(key: str, formula) -> None:  # type: ignore[no-untyped-def]
     rng = np.random.default_rng(4)
-    truth, predicted = rng.normal(size=(2, 200))
+    truth, predicted = rng.gamma(3.0, size=(2, 200))
     assert METRICS[key].compute(truth, predicted, 0) == pytest.approx(formula(truth, predicted), abs=1e-12)
 
 
 def test_the_registry_is_complete_and_consistent() -> None:
-    assert len(METRICS) >= 8
+    assert len(METRICS) >= 20
     for key, metric in METRICS.items():
         assert metric.key == key
         assert metric.sentence.endswith(".")
@@ -216,3 +309,17 @@ def test_fold_scores_are_judged_by_scikit_learn_where_it_defines_them() -> None:
     probabilities = rng.dirichlet(np.ones(3), 200)
     expected = sk.roc_auc_score(truth, probabilities, multi_class="ovr", average="macro")
     assert METRICS["ROC AUC"].compute(truth, probabilities, 3) == pytest.approx(expected, abs=1e-12)
+
+
+@pytest.mark.parametrize(("key", "task"), [(m.key, task) for m in METRICS.values() for task in m.tasks])
+def test_a_weight_of_two_is_the_row_twice(key: str, task: str) -> None:
+    rng = np.random.default_rng(8)
+    classes = {"binary": 2, "multiclass": 3, "regression": 0}[task]
+    truth = rng.integers(0, classes, 60) if classes else rng.gamma(3.0, size=60)
+    given = rng.dirichlet(np.ones(classes), 60) if classes else rng.gamma(3.0, size=60)
+    predicted = given.argmax(axis=1) if METRICS[key].needs == "labels" else given
+    times = rng.integers(1, 3, 60)
+    rows = np.repeat(np.arange(60), times)
+    twice = METRICS[key].compute(truth[rows], predicted[rows], classes)
+    slack = 0.1 if key in ("median absolute error", "Spearman correlation") else 1e-9  # ranks are of rows, not of weights
+    assert METRICS[key].compute(truth, predicted, classes, times.astype(float)) == pytest.approx(twice, abs=slack)

@@ -145,4 +145,4 @@ def play(trials: int = 3, workers: int = 2, folds: int = 3, **more: Any) -> Play
     earlier = more.pop("earlier", ())
     most = more.pop("most_proposals", 10**9)
     limits = Limits(trials=trials, workers=workers, folds=folds, **more)
-    return Play(Coordinator(limits, baseline, earlier, **restored), most_proposals=most)
+    return Play(Coordinator(limits, () if baseline is None else (baseline,), earlier, **restored), most_proposals=most)

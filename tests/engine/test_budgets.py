@@ -70,12 +70,12 @@ def test_trials_by_hand_come_next_and_do_not_count() -> None:
 def test_starts_go_first_and_are_not_repeated_after_a_restart() -> None:
     starts = [{"x": "first"}, {"x": "second"}]
     limits = Limits(trials=4, workers=1, folds=1)
-    p = Play(Coordinator(limits, {"x": "default"}, starts=starts)).begin()
+    p = Play(Coordinator(limits, ({"x": "default"},), starts=starts)).begin()
     p.end(p.busy()[0])
     p.end(p.busy()[0])
     earlier = [t for t in p.coordinator.trials.values() if t.state.ended]
     assert [t.origin for t in earlier] == ["baseline", "start"]
-    again = Play(Coordinator(limits, None, earlier, starts=starts)).begin().finish()
+    again = Play(Coordinator(limits, (), earlier, starts=starts)).begin().finish()
     assert [t.origin for _, t in sorted(again.coordinator.trials.items())] == ["baseline", "start", "start", "proposed", "proposed"]
 
 
@@ -120,7 +120,7 @@ def finished_play(order: list[int]) -> Play:
     """Seven trials of SPACE with scores of their own, which end in a given order."""
     rng = np.random.default_rng(3)
     configurations = [SPACE.decode(p) for p in rng.random((8, 2))]
-    p = Play(Coordinator(Limits(trials=50, workers=7, folds=1), {"x": 0.5, "y": 7}))
+    p = Play(Coordinator(Limits(trials=50, workers=7, folds=1), ({"x": 0.5, "y": 7},)))
     p.carry_out = _without_asking(p)  # type: ignore[method-assign]
     p.begin()
     for configuration in configurations[1:]:
@@ -167,7 +167,7 @@ def test_a_process_of_its_own_answers_as_the_function_does() -> None:
 def test_a_strategy_that_cannot_go_on_says_so() -> None:
     broken = StrategyProposer(parse("\n".join(f"p{i}: 0 .. 1 levels 10" for i in range(9))), "grid", 1, 1, {})
     with pytest.raises(Exception, match="at most 1,000,000"):
-        settled(broken.propose(1, Coordinator(Limits(trials=3, workers=1, folds=1), None)))
+        settled(broken.propose(1, Coordinator(Limits(trials=3, workers=1, folds=1), ())))
     broken.close()
 
 

@@ -107,7 +107,7 @@ class Broken:
 
 def driver(runner: Hands, book: Book, proposer: Count | Broken | None = None, trials: int = 20) -> Driver:
     limits = Limits(trials=trials, workers=2, folds=3)
-    return Driver(Coordinator(limits, None), runner, book, proposer or Count(), time.time)
+    return Driver(Coordinator(limits, ()), runner, book, proposer or Count(), time.time)
 
 
 def ended(made: Driver, seconds: float = 20) -> None:

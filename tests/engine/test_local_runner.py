@@ -35,7 +35,7 @@ QUICK = {"trees": 3}
 def assignment(workspace: Workspace, tmp_path: Path) -> Assignment:
     table = imported(workspace, tmp_path)
     made = frame(table, BriefRequest(data=table.hash, target="label", metric="ROC AUC", ignore=["amount"], seed=2))
-    np.save(tmp_path / "folds.npy", made.folds)
+    np.save(tmp_path / "folds.npy", made.folds.kept)
     return Assignment(table.folder, tmp_path / "folds.npy", made.brief, "forest", tmp_path / "worker")
 
 

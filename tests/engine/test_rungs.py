@@ -33,7 +33,9 @@ def play(
     limits = Limits(trials, workers, folds, **{k: more.pop(k) for k in ("checkpoint_bytes", "trial_seconds") if k in more})
     baseline = more.pop("baseline", None)
     curves = more.pop("known", None)
-    return Play(Coordinator(limits, baseline, earlier, stopping=stopping(key, ladder, **more), curves=curves))
+    return Play(
+        Coordinator(limits, () if baseline is None else (baseline,), earlier, stopping=stopping(key, ladder, **more), curves=curves)
+    )
 
 
 def talent(trial: int) -> float:
@@ -218,7 +220,7 @@ def test_a_trial_that_takes_too_long_in_all_fails_and_says_so() -> None:
 
 
 def test_members_go_on_from_their_parents() -> None:
-    p = Play(Coordinator(Limits(6, 1, 1), None, stopping=stopping("none", Ladder("iterations", (3, 6)), segments=True)))
+    p = Play(Coordinator(Limits(6, 1, 1), (), stopping=stopping("none", Ladder("iterations", (3, 6)), segments=True)))
     asked: list[int] = []
 
     def carry_out(command: Any) -> None:

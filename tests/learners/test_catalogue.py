@@ -26,7 +26,9 @@ def test_every_draw_from_the_default_space_fits(key: str, task: str) -> None:
     for number in range(4):
         drawn = space.decode(default_rng([5, number]).random(space.dimension))
         drawn = {name: min(v, 60) if name in ("trees", "rounds") else v for name, v in drawn.items() if name != "epochs"}
-        model = estimator(found, {"epochs": 3, **drawn} if key == "network" else drawn, Circumstances(task, 3))
+        model = estimator(
+            found, {"epochs": 3, **drawn} if found.growth and found.growth.by_epoch else drawn, Circumstances(task, 3)
+        )
         model.fit(rows, target)
         assert model.predict(rows).shape == (80,)
 

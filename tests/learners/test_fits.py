@@ -24,12 +24,15 @@ from sklearn.tree import DecisionTreeClassifier, DecisionTreeRegressor
 from pellux.learners.catalogue import learner
 from pellux.learners.fitting import fit_fold
 from pellux.learners.fold_data import FoldData
+from pellux.learners.prefixes import Prefixes
+from pellux.learners.preparation import steps_of
 from pellux.service.framing import Framed, frame
 from pellux.service.requests import BriefRequest
 from pellux.service.workspace import Workspace
 from tests.making import imported, mixed_columns
 
 SEED = 13
+SCALED, FILLED, NATIVE = (steps_of(learner(key), {}) for key in ("logistic", "forest", "boosting"))
 NUMBERS, LABELS = ["a", "b", "whole"], ["kind"]
 
 
@@ -82,7 +85,7 @@ def framed(workspace: Workspace, folder: Path, target: str, metric: str) -> tupl
     table = imported(workspace, folder)
     other = {"label": "amount", "amount": "label"}[target]
     made = frame(table, BriefRequest(data=table.hash, target=target, metric=metric, ignore=["ticket", other], seed=SEED))
-    return made, FoldData(table, made.brief, made.folds)
+    return made, FoldData(table, made.brief, made.folds.kept)
 
 
 @pytest.mark.parametrize(
@@ -93,31 +96,33 @@ def test_scores_equal_an_independent_pipeline(
 ) -> None:  # fmt: skip
     made, data = framed(workspace, tmp_path, target, metric)
     chosen = learner(key, made.brief.task)
-    ours = [fit_fold(data.prepared(f, chosen.preparation), chosen, settings, made.brief, lambda: 0.0).score for f in range(5)]
-    matrix, truth, split = by_hand(tmp_path, target, made.folds)
+    ours = [
+        fit_fold(data.prepared(f, steps_of(chosen, settings)), chosen, settings, made.brief, lambda: 0.0).score for f in range(5)
+    ]
+    matrix, truth, split = by_hand(tmp_path, target, made.folds.first)
     theirs = cross_val_score(pipeline, matrix, truth, cv=split, scoring=scorer) * (-1 if scorer.startswith("neg_") else 1)
     assert ours == pytest.approx(theirs, abs=1e-12)
 
 
 def test_no_search_row_is_a_holdout_row(workspace: Workspace, tmp_path: Path) -> None:
     made, data = framed(workspace, tmp_path, "label", "ROC AUC")
-    seen = sum(len(data.prepared(f, "native").test) for f in range(5))
-    assert seen == (made.folds >= 0).sum()
-    assert (made.folds == -1).sum() == pytest.approx(0.2 * 240, abs=1)
+    seen = sum(len(data.prepared(f, NATIVE).test) for f in range(5))
+    assert seen == (made.folds.first >= 0).sum()
+    assert (made.folds.first == -1).sum() == pytest.approx(0.2 * 240, abs=1)
     for fold in range(5):
-        prepared = data.prepared(fold, "native")
+        prepared = data.prepared(fold, NATIVE)
         assert len(prepared.train) + len(prepared.test) == seen
 
 
 def test_keeping_prepared_folds_changes_no_score(workspace: Workspace, tmp_path: Path) -> None:
     made, kept = framed(workspace, tmp_path, "label", "ROC AUC")
     table = imported(workspace, tmp_path)
-    scant = FoldData(table, made.brief, made.folds, budget=0)
+    scant = FoldData(table, made.brief, made.folds.kept, Prefixes(budget=0))
     forest = learner("forest", "binary")
     for fold in (0, 3, 0, 3):
-        scores = [fit_fold(d.prepared(fold, "filled"), forest, {"trees": 8}, made.brief, lambda: 0.0).score for d in (kept, scant)]
+        scores = [fit_fold(d.prepared(fold, FILLED), forest, {"trees": 8}, made.brief, lambda: 0.0).score for d in (kept, scant)]
         assert scores[0] == scores[1]
-    assert len(scant._kept) == 1
+    assert len(scant._prefixes._kept) == 1
 
 
 def test_a_class_missing_from_the_training_rows_gets_probability_zero(workspace: Workspace, tmp_path: Path) -> None:
@@ -128,11 +133,11 @@ def test_a_class_missing_from_the_training_rows_gets_probability_zero(workspace:
         data=table.hash, target="label", metric="log loss", folds="3 shuffled", holdout=0, ignore=["amount", "ticket"]
     )
     made = frame(table, request)
-    data = FoldData(table, made.brief, made.folds)
+    data = FoldData(table, made.brief, made.folds.kept)
     tree = learner("tree", "multiclass")
-    scores = [fit_fold(data.prepared(f, "filled"), tree, {"min_leaf": 5}, made.brief, lambda: 0.0).score for f in range(3)]
+    scores = [fit_fold(data.prepared(f, FILLED), tree, {"min_leaf": 5}, made.brief, lambda: 0.0).score for f in range(3)]
     assert np.isfinite(scores).all()
-    lonely = int(made.folds[-1])
+    lonely = int(made.folds.first[-1])
     assert scores[lonely] == max(scores)
 
 
@@ -140,7 +145,7 @@ def test_a_fit_keeps_its_warnings_and_its_time(workspace: Workspace, tmp_path: P
     made, data = framed(workspace, tmp_path, "label", "ROC AUC")
     ticks = iter([10.0, 12.5, 13.0])
     fitted = fit_fold(
-        data.prepared(0, "scaled"), learner("logistic", "binary"), {"steps": 1, "C": 1000.0}, made.brief, lambda: next(ticks)
+        data.prepared(0, SCALED), learner("logistic", "binary"), {"steps": 1, "C": 1000.0}, made.brief, lambda: next(ticks)
     )
     assert (fitted.seconds, fitted.predict_seconds) == (3.0, 0.5)
     assert any("ConvergenceWarning" in w for w in fitted.warnings)

@@ -27,7 +27,7 @@ from pellux.core.judging import standard_error
 from pellux.core.judging.predictions import assemble, decode, encode
 from pellux.engine.aside import Aside, AsideFailed
 from pellux.learners.onnx_form import onnx_form
-from pellux.learners.preparation import transformer
+from pellux.learners.preparation import Steps, transformer
 from pellux.learners.target import target_array
 from pellux.service import launching, problems, trials
 from pellux.service.analyses import DONE
@@ -580,7 +580,7 @@ def test_what_has_no_onnx_form_is_refused_in_words() -> None:
     rng = np.random.default_rng(0)
     rows = np.column_stack([rng.normal(size=900), rng.integers(0, 90, 900)]).astype(float)
     target = (rows[:, 0] > 0).astype(int)
-    pooled = Pipeline([("prepare", transformer("filled", 2, (90,))), ("learn", LogisticRegression())]).fit(rows, target)
+    pooled = Pipeline([("prepare", transformer(Steps(), 2, (90,))), ("learn", LogisticRegression())]).fit(rows, target)
     with pytest.raises(Conflict, match="pooled"):
         onnx_form(pooled, rows, classes=True)
 

@@ -18,6 +18,7 @@ from pellux.core.strategies import Chance, random_draws
 from pellux.learners.catalogue import learner
 from pellux.learners.fitting import fit_fold
 from pellux.learners.fold_data import FoldData
+from pellux.learners.preparation import steps_of
 from pellux.service import launching, problems, searches, trials
 from pellux.service.contest import FinalistsQuery
 from pellux.service.datasets import open_table
@@ -75,7 +76,10 @@ def test_a_search_scores_the_baseline_and_what_random_proposes(room: EngineRoom,
     data = FoldData(open_table(room.workspace, brief.data), brief, np.load(room.workspace.folds_file(problem_id)))
     for trial in found:
         scores = [
-            fit_fold(data.prepared(f, "filled"), learner("tree"), trial.configuration, brief, lambda: 0.0).score for f in range(5)
+            fit_fold(
+                data.prepared(f, steps_of(learner("tree"), {})), learner("tree"), trial.configuration, brief, lambda: 0.0
+            ).score
+            for f in range(5)
         ]
         assert trial.scores == scores
         assert trial.mean == pytest.approx(np.mean(scores), abs=1e-12)

@@ -23,6 +23,7 @@ from pellux.learners.catalogue import LEARNERS, learner
 from pellux.learners.checkpoints import Checkpoints
 from pellux.learners.fold_data import FoldData
 from pellux.learners.growing import Progress, Tending, grow_fold, points
+from pellux.learners.preparation import steps_of
 from pellux.learners.row_samples import nested_order
 from pellux.learners.settings import Circumstances
 from pellux.service import curves, decisions, problems, safety, searches, trials
@@ -151,7 +152,7 @@ def test_asynchronous_halving_with_real_workers(room: EngineRoom, tmp_path: Path
     for fold in range(3):
         told: list[float] = []
         grow_fold(
-            data.prepared(fold, "scaled"), chosen, [(best.configuration, 9)], points([9], 60), brief, lambda: 0.0, Progress(),
+            data.prepared(fold, steps_of(learner("logistic"), {})), chosen, [(best.configuration, 9)], points([9], 60), brief, lambda: 0.0, Progress(),
             Tending(lambda _, score, told=told: told.append(score)),  # type: ignore[misc]
         )  # fmt: skip
         by_hand.append(told)
@@ -270,7 +271,7 @@ def test_a_population_ends_in_a_schedule_that_can_be_replayed_and_taken_away(roo
     data = FoldData(open_table(room.workspace, brief.data), brief, np.load(room.workspace.folds_file(problem_id)))
     entry = learner("network", brief.task)
     for fold in range(2):
-        ready = data.prepared(fold, "scaled")
+        ready = data.prepared(fold, steps_of(learner("logistic"), {}))
         model = estimator(entry, settings[chosen.number], Circumstances(brief.task, brief.seed)).fit(
             ready.train, ready.train_target
         )

@@ -24,7 +24,7 @@ from pellux.service.workspace import Workspace
 def command(plan: Path, overrides: tuple[str, ...], quick: bool, as_json: bool) -> None:
     """Validate PLAN against its data, try a few fits, and forecast fits and minutes. Nothing is kept."""
     with tempfile.TemporaryDirectory(prefix="pellux-check-") as scratch:
-        workspace = Workspace(Path(scratch))
+        workspace = Workspace(Path(scratch), allowed=[plan.parent])
         brief, space, found = check(workspace, read_plan(plan, overrides), rehearsed=not quick)
         workspace.close()
     forecast = found.forecast

@@ -19,6 +19,13 @@ def workspace(function: Callable[..., Any]) -> Callable[..., Any]:
     )(function)  # fmt: skip
 
 
+def allow(function: Callable[..., Any]) -> Callable[..., Any]:
+    return click.option(
+        "--allow", "allowed", multiple=True, type=click.Path(path_type=Path, exists=True, file_okay=False),
+        help="A folder from which own learners and metrics may be run; may be given more than once.",
+    )(function)  # fmt: skip
+
+
 def where(function: Callable[..., Any]) -> Callable[..., Any]:
     function = click.option("--port", type=click.IntRange(0, 65535), default=PORT, show_default=True, help="0: any free port.")(
         function

@@ -32,7 +32,7 @@ class Remote:
     def upload(self, path: Path) -> Any:
         try:
             with path.open("rb") as file:
-                headers = {"Content-Type": "text/csv", "Content-Length": str(path.stat().st_size)}
+                headers = {"Content-Type": "application/octet-stream", "Content-Length": str(path.stat().st_size)}
                 return self._call("POST", f"/data?name={quote(path.name)}", file, headers)
         except FileNotFoundError:
             raise InvalidPlan(f"There is no data file {path}.", at="brief.data") from None

@@ -43,7 +43,7 @@ def command(plan: Path, folder: Path, overrides: tuple[str, ...], as_json: bool)
     wanted = read_plan(plan, overrides)
     for number in (signal.SIGINT, signal.SIGTERM):
         signal.signal(number, _interrupt)
-    workspace = Workspace(folder)
+    workspace = Workspace(folder, allowed=[plan.parent])
     try:
         workspace.hold_engine()
     except EngineHeld as held:
@@ -80,6 +80,8 @@ def _run_here(workspace: Workspace, plan: PlanFile, as_json: bool) -> dict[str, 
 
 def _run_there(remote: Remote, plan: PlanFile, as_json: bool) -> dict[str, Any]:
     plan.brief.data = remote.upload(Path(plan.brief.data))["hash"]
+    if plan.reading:
+        plan.brief.data = remote.send("POST", f"/data/{plan.brief.data}/readings", plan.reading)["hash"]
     search_id = remote.send("POST", "/runs", plan.model_dump(by_alias=True))["id"]
 
     def look() -> SearchView:

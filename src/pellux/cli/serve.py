@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import secrets
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 import click
@@ -20,14 +20,17 @@ from pellux.web.server import address, bind, serve
 @click.command("serve", short_help="Serve a workspace.")
 @options.workspace
 @options.where
-def command(folder: Path, host: str, port: int) -> None:
+@options.allow
+def command(folder: Path, host: str, port: int, allowed: tuple[Path, ...]) -> None:
     """Serve a workspace (made if missing) in the browser."""
-    open_bench(folder, host, port)
+    open_bench(folder, host, port, allowed=allowed)
 
 
-def open_bench(folder: Path, host: str, port: int, ready: Callable[[EngineRoom], None] | None = None) -> None:
+def open_bench(
+    folder: Path, host: str, port: int, ready: Callable[[EngineRoom], None] | None = None, allowed: Sequence[Path] = ()
+) -> None:
     """Serve until a signal; searches that were running go on. `ready` is called before the address is printed."""
-    workspace = Workspace(folder)
+    workspace = Workspace(folder, allowed=allowed)
     workspace.hold_engine()
     listening = bind(host, port)
     token = None if is_loopback(host) else secrets.token_urlsafe(24)

@@ -8,6 +8,7 @@ PelluxError
 ├── InvalidPlan         a plan that cannot be run
 ├── NotFound            no such object
 ├── Conflict            the object is in a state that does not allow it
+├── InvalidOwnCode      a person's own learner or metric that does not work
 └── WorkspaceError      the folder cannot be used (locked, newer, read-only, full)
 
 Each has a stable `code`; the web layer turns it into a problem document, the command line into one line.
@@ -54,6 +55,16 @@ class InvalidData(InvalidBrief):
 
 class InvalidPlan(PelluxError):
     code = "invalid-plan"
+
+
+class InvalidOwnCode(PelluxError):
+    """`detail` holds the traceback, or what the code printed."""
+
+    code = "invalid-own-code"
+
+    def __init__(self, message: str, *, at: str | None = None, detail: str = "") -> None:
+        super().__init__(message, at=at)
+        self.detail = detail
 
 
 class NotFound(PelluxError):

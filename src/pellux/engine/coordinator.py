@@ -66,7 +66,7 @@ class Coordinator:
     def __init__(
         self,
         limits: Limits,
-        baseline: Mapping[str, Value] | None,
+        baselines: Sequence[Mapping[str, Value]],
         trials: Iterable[Trial] = (),
         active_seconds: float = 0.0,
         state: SearchState = SearchState.RUNNING,
@@ -81,7 +81,7 @@ class Coordinator:
         self.trials = {trial.number: trial for trial in trials}
         self.active_seconds = active_seconds
         self.referee = Referee(stopping or Stopping(), limits.folds, limits.trials, limits.sign)
-        self._baseline = baseline
+        self._baselines = baselines
         self._queue: list[Key] = []
         self._crew = Crew()
         self._failed_starts = 0
@@ -144,8 +144,10 @@ class Coordinator:
     # What each event means
 
     def _on_begin(self, event: Begin) -> None:
-        if self._baseline is not None and not self.trials:
-            self._add_trial(Trial(0, self._baseline, origin="baseline", created_at=event.at), event.at)
+        if not self.trials:
+            for place, configuration in enumerate(self._baselines):
+                number = 0 if place == 0 else self._next_number()
+                self._add_trial(Trial(number, configuration, origin="baseline", created_at=event.at), event.at)
         self._staff()
         self._save_search(event.at)
 
@@ -279,10 +281,13 @@ class Coordinator:
     def _fit(self, key: Key) -> Fit:
         return self.trials[key[0]].fits[key[1]]
 
-    def _new_trial(self, configuration: Mapping[str, Value], origin: str, at: float) -> Trial:
+    def _next_number(self) -> int:
         self._last_number += 1
+        return self._last_number
+
+    def _new_trial(self, configuration: Mapping[str, Value], origin: str, at: float) -> Trial:
         pending = len(self._live) - len(self._resting)
-        return Trial(self._last_number, configuration, origin, created_at=at, seen=self._seen, pending=pending)
+        return Trial(self._next_number(), configuration, origin, created_at=at, seen=self._seen, pending=pending)
 
     def _note_score(self, trial: Trial) -> None:
         """Keeps the best score and how many trials ended since it was found."""

@@ -55,6 +55,7 @@ class Outcome:
     """What a worker answers for a fit: state DONE with a score, or ERROR / MEMORY with a message.
 
     `predictions` are of the fold's test rows, encoded; they pass through to the store and are not kept here.
+    `recorded` has the scores by other metrics than the one that decides.
     `curve` has the scores along the iterations, from the fit's very start; `checkpoint_bytes` is what is kept to go on from.
     """
 
@@ -69,6 +70,7 @@ class Outcome:
     model_bytes: int | None = None
     curve: Points = ()
     checkpoint_bytes: int = 0
+    recorded: Mapping[str, float] = field(default_factory=dict)
 
 
 class Fit(NamedTuple):
@@ -106,7 +108,7 @@ class Trial:
     rung : int
         The rung that it works on or has reached.
     results : dict of int to tuple of float
-        For each rung that is complete the fold scores.
+        For each rung that is complete the fold scores; None for a fold that comes later.
     best_iteration : int or None
         Where the mean of its curves was best; its scores are of there.
     parent : int or None
@@ -129,7 +131,7 @@ class Trial:
     bracket: int = 0
     cohort: int = 0
     rung: int = 0
-    results: dict[int, tuple[float, ...]] = field(default_factory=dict)
+    results: dict[int, tuple[float | None, ...]] = field(default_factory=dict)
     best_iteration: int | None = None
     parent: int | None = None
 

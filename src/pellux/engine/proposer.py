@@ -52,9 +52,12 @@ class StrategyProposer:
         """A trial's configuration as one of the space; the baseline, like a trial by hand, may lie outside."""
         return self._space.placed(trial.configuration, self._defaults)
 
+    def _turned(self, scores: Sequence[float | None]) -> tuple[float | None, ...]:
+        return tuple(None if score is None else self._sign * score for score in scores)
+
     def _partial(self, trial: Trial, configuration: Configuration) -> Partial:
-        results = {rung: tuple(self._sign * score for score in scores) for rung, scores in trial.results.items()}
-        scores = tuple(None if score is None else self._sign * score for score in trial.scores)
+        results = {rung: self._turned(scores) for rung, scores in trial.results.items()}
+        scores = self._turned(trial.scores)
         return Partial(
             configuration, results, trial.seconds, trial.state.value, trial.number, trial.rung, trial.cohort, scores
         )  # fmt: skip

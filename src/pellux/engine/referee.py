@@ -141,14 +141,15 @@ class Referee:
         if self.stopping.curves:
             common = best_common([self.record.curve(trial.number, fold) for fold in sorted(trial.fits)])
         if common is None:
-            trial.results[trial.rung] = tuple(fit.score or 0.0 for _, fit in sorted(trial.fits.items()))
+            scores_by_fold = [None if (fit := trial.fits.get(f)) is None else fit.score or 0.0 for f in range(max(trial.fits) + 1)]
+            trial.results[trial.rung] = tuple(scores_by_fold)
         else:
             trial.best_iteration, scores = common
             trial.results[trial.rung] = tuple(self.sign * score for score in scores)
 
     def _note(self, trial: Trial) -> None:
         """Enter a rung's scores, those of the trial in full too: a race is run against them."""
-        turned = tuple(self.sign * score for score in trial.results[trial.rung])
+        turned = tuple(self.sign * score for score in trial.results[trial.rung] if score is not None)
         if self.ladder.resource in (FOLDS, ""):
             self.record.note_folds(trial.number, turned)
         if not self.exempt(trial):

@@ -81,7 +81,7 @@ def simulate(
     on_end: Callable[[StartFit, float, float], None] | None = None,
 ) -> Course:
     """Run a search on a virtual clock to its end; `on_end` hears of every fit with its seconds and when it ended."""
-    play = _Play(Coordinator(limits, baseline, stopping=stopping), propose, world, on_end)
+    play = _Play(Coordinator(limits, () if baseline is None else (baseline,), stopping=stopping), propose, world, on_end)
     play.tell(Begin(0.0))
     while play.events:
         play.now, _, event = heapq.heappop(play.events)

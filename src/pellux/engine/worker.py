@@ -29,6 +29,9 @@ from pellux.learners.catalogue import learner
 from pellux.learners.fitting import fit_fold, model_bytes
 from pellux.learners.fold_data import FoldData
 from pellux.learners.growing import Tending, grow_fold
+from pellux.learners.own_code import declare_all
+from pellux.learners.prefixes import BUDGET, Prefixes
+from pellux.learners.preparation import steps_of
 from pellux.learners.settings import Learner
 from pellux.learners.table import Table
 
@@ -52,6 +55,12 @@ class Assignment:
         The iterations at which a growing fit tells its score.
     checkpoints : Path or None
         The folder of what growing fits leave to go on from.
+    prefixes : Path or None
+        Where prepared rows are shared with other workers of the search.
+    prefix_bytes : int
+        What those may take.
+    own : Path or None
+        The folder with people's own learners and metrics.
     """
 
     table: Path
@@ -64,6 +73,9 @@ class Assignment:
     most: int = 1
     grid: tuple[int, ...] = ()
     checkpoints: Path | None = None
+    prefixes: Path | None = None
+    prefix_bytes: int = BUDGET
+    own: Path | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -135,10 +147,12 @@ class _Bench:
     """The worker's own copy of the problem, opened once."""
 
     def __init__(self, assignment: Assignment, log: int) -> None:
+        declare_all(assignment.own)
         brief = assignment.brief
         self.brief = brief
         self.default_learner = assignment.learner
-        self.data = FoldData(Table.open(assignment.table), brief, np.load(assignment.folds))
+        prefixes = Prefixes(assignment.prefix_bytes, assignment.prefixes)
+        self.data = FoldData(Table.open(assignment.table), brief, np.load(assignment.folds), prefixes)
         self.log = log
         self.assignment = assignment
 
@@ -146,12 +160,13 @@ class _Bench:
         os.ftruncate(self.log, 0)
         begun = time.perf_counter()
         try:
-            chosen = learner(task.learner or self.default_learner, self.brief.task)
+            whole = learner(task.learner or self.default_learner, self.brief.task)
+            chosen, configuration = whole.settle(task.configuration)
             if self.assignment.resource == ITERATIONS:
                 return self._grow(task, chosen, send, inbox)
             share = task.level / self.assignment.most if self.assignment.resource == ROWS else 1.0
-            fold = self.data.prepared(task.fold, chosen.preparation, share)
-            fitted = fit_fold(fold, chosen, task.configuration, self.brief, time.perf_counter)
+            fold = self.data.prepared(task.fold, steps_of(chosen, configuration), share)
+            fitted = fit_fold(fold, chosen, configuration, self.brief, time.perf_counter)
             # Models of one trial are much alike: the size of the first says enough, and costs the others nothing.
             size = model_bytes(fitted.model) if task.fold == 0 else None
         except MemoryError:
@@ -167,13 +182,13 @@ class _Bench:
             return Outcome(FitState.ERROR, seconds=spent, message=message, log=self.tail(), warnings=fitted.warnings)
         return Outcome(
             FitState.DONE, fitted.score, spent, fitted.predict_seconds, log=self.tail(), warnings=fitted.warnings,
-            predictions=fitted.predictions, model_bytes=size,
+            predictions=fitted.predictions, model_bytes=size, recorded=fitted.recorded,
         )  # fmt: skip
 
     def _grow(self, task: Task, chosen: Learner, send: Any, inbox: _Inbox) -> Outcome:
         """A fit that goes on from its checkpoint, tells its scores as they come, and leaves a checkpoint behind."""
         assignment = self.assignment
-        fold = self.data.prepared(task.fold, chosen.preparation)
+        fold = self.data.prepared(task.fold, steps_of(chosen, task.configuration))
         told = Telling(lambda points: send(("points", task.trial, task.fold, task.attempt, points, time.time())))
         keeping = Keeping(assignment.checkpoints, task.trial, task.fold, [a.trial for a in reversed(task.ancestors)])
         begun = keeping.begin()
@@ -191,7 +206,7 @@ class _Bench:
         return Outcome(
             FitState.DONE, curve[-1][1], fitted.seconds, fitted.predict_seconds, log=self.tail(),
             warnings=(*keeping.complaints, *fitted.warnings), model_bytes=model_bytes(fitted.model) if task.fold == 0 else None,
-            curve=curve, checkpoint_bytes=size,
+            curve=curve, checkpoint_bytes=size, recorded=fitted.recorded,
         )  # fmt: skip
 
     def tail(self) -> str:

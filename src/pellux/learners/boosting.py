@@ -30,8 +30,8 @@ def _boosting(settings: Mapping[str, Any], around: Circumstances) -> Any:
     return HistGradientBoostingClassifier(**shared, class_weight="balanced" if settings["balance"] else None)
 
 
-def _grow(model: Any, rows: Any, target: Any, done: int, to: int) -> None:
-    model.set_params(warm_start=True, max_iter=to).fit(rows, target)
+def _grow(model: Any, rows: Any, target: Any, weight: Any, done: int, to: int) -> None:
+    model.set_params(warm_start=True, max_iter=to).fit(rows, target, sample_weight=weight)
 
 
 def _steer(model: Any, settings: Mapping[str, Any]) -> None:
@@ -80,4 +80,6 @@ BOOSTING = Learner(
     ),
     build=_boosting,
     growth=Growth("rounds", 20, _grow, _steer, steerable=("rate", "leaves", "min_leaf", "pull"), parameter="max_iter"),
+    missing=True,
+    categories=True,
 )  # fmt: skip

@@ -31,7 +31,7 @@ def estimator(learner: Learner, settings: Mapping[str, Any], around: Circumstanc
 
 def _changes(learner: Learner, model: Any, settings: Mapping[str, Any], around: Circumstances) -> dict[str, Any]:
     """The estimator's own parameters by which a stage differs from the first."""
-    before, now = model.get_params(deep=False), learner.build(settings, around).get_params(deep=False)
+    before, now = (getattr(m, "model", m).get_params(deep=False) for m in (model, learner.build(settings, around)))
     return {name: value for name, value in now.items() if value != before[name]}
 
 

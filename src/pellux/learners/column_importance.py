@@ -38,16 +38,16 @@ def column_importance(
     drops = np.empty((len(numbers), len(ground.columns)))
     for fold in numbers:
         rng = np.random.default_rng([brief.seed, fold])
-        pipeline = fitted(key, settings, ground, (ground.assigned >= 0) & (ground.assigned != fold))
-        test = ground.assigned == fold
-        truth, rows = ground.target[test], ground.matrix[test]
+        pipeline = fitted(key, settings, ground, ground.folds.train(fold))
+        test = ground.folds.test(fold)
+        truth, rows, weight = ground.target[test], ground.matrix[test], ground.weight_of(test)
         with quiet():
-            whole = metric.compute(truth, predict(pipeline, rows, brief), classes)
+            whole = metric.compute(truth, predict(pipeline, rows, brief), classes, weight)
             for place in range(rows.shape[1]):
                 shuffled = np.tile(rows, (repeats, 1))  # one call for all repeats: many small ones cost more
                 shuffled[:, place] = np.concatenate([rng.permutation(rows[:, place]) for _ in range(repeats)])
                 parts = np.split(predict(pipeline, shuffled, brief), repeats)
-                drops[fold, place] = metric.sign * np.mean([whole - metric.compute(truth, part, classes) for part in parts])
+                drops[fold, place] = metric.sign * np.mean([whole - metric.compute(truth, part, classes, weight) for part in parts])
     errors = drops.std(axis=0, ddof=1) / np.sqrt(len(numbers)) if len(numbers) > 1 else np.zeros(drops.shape[1])
     found = [
         ColumnImportance(column, float(drop), float(error))

@@ -23,7 +23,7 @@ def drawn_tree(ground: Ground, settings: Mapping[str, Any], depth: int = DEPTH) 
         classes, or None), and unless it is a leaf a `question`, the nodes `yes` and `no`; `hidden` counts the leaves
         below a node at which the drawing stops.
     """
-    pipeline = fitted("tree", settings, ground, ground.assigned >= 0)
+    pipeline = fitted("tree", settings, ground, ground.folds.outside)
     tree = pipeline.named_steps["learn"].tree_
     questions = _questions(pipeline.named_steps["prepare"], ground)
     regression = ground.brief.task == REGRESSION

@@ -26,7 +26,8 @@ def write_final_model(ground: Ground, key: str, settings: Mapping[str, Any], fol
     """
     import joblib
 
-    pipeline = fitted(key, settings, ground, ground.assigned >= -1)
+    every = ground.folds.outside | ground.folds.held
+    pipeline = fitted(key, settings, ground, every)
     folder.mkdir(parents=True, exist_ok=True)
     _replace(folder / "model.joblib", lambda path: joblib.dump(pipeline, path))
     brief = ground.brief
@@ -43,7 +44,7 @@ def write_final_model(ground: Ground, key: str, settings: Mapping[str, Any], fol
         "target": brief.target,
     }  # fmt: skip
     _replace(folder / "model.json", lambda path: path.write_text(json.dumps(layout, indent=2, ensure_ascii=False) + "\n", "utf-8"))
-    rows = ground.matrix[ground.assigned >= -1][:ROWS_CHECKED]
+    rows = ground.matrix[every][:ROWS_CHECKED]
     (folder / "model.onnx").unlink(missing_ok=True)
     try:
         with quiet():
@@ -53,7 +54,7 @@ def write_final_model(ground: Ground, key: str, settings: Mapping[str, Any], fol
     else:
         _replace(folder / "model.onnx", lambda path: path.write_bytes(form.model))
         onnx = {"difference": form.difference, "rows": len(rows)}
-    return {"rows": int((ground.assigned >= -1).sum()), "onnx": onnx}
+    return {"rows": int(every.sum()), "onnx": onnx}
 
 
 def _replace(path: Path, write: Any) -> None:

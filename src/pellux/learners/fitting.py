@@ -5,14 +5,14 @@ from __future__ import annotations
 import pickle
 import warnings
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from pellux.core.judging import Brief
-from pellux.core.judging.predictions import decode, encode
+from pellux.core.judging.predictions import as_needed, decode, encode
 from pellux.learners.building import estimator
 from pellux.learners.fold_data import PreparedFold
 from pellux.learners.settings import Circumstances, Learner
@@ -28,23 +28,45 @@ class Fitted:
     warnings: tuple[str, ...]
     predictions: bytes
     model: Any
+    recorded: Mapping[str, float] = field(default_factory=dict)
 
 
 def fit_fold(fold: PreparedFold, learner: Learner, settings: Mapping[str, Any], brief: Brief, clock: Callable[[], float]) -> Fitted:
-    """Fit and score one configuration on one fold; `clock` gives seconds."""
+    """Fit and score one configuration on one fold; `clock` gives seconds. `recorded` holds the other metrics' scores."""
     around = Circumstances(brief.task, brief.seed, fold.category_columns)
     model = estimator(learner, settings, around)
     with warnings.catch_warnings(record=True) as caught:
         warnings.simplefilter("always")
         begun = clock()
-        model.fit(fold.train, fold.train_target)
+        learn(model, fold)
         learnt = clock()
         predicted = predict(model, fold.test, brief)
         judged = clock()
-        score = brief.judged_by.compute(fold.test_target, predicted, len(brief.classes))
+        score = brief.judged_by.compute(fold.test_target, predicted, len(brief.classes), fold.test_weight)
         kept = kept_predictions(model, fold.test, predicted, brief)
+        recorded = other_scores(kept, fold, brief)
     seen = tuple(dict.fromkeys(f"{w.category.__name__}: {w.message}" for w in caught))
-    return Fitted(score, judged - begun, judged - learnt, seen, kept, model)
+    return Fitted(score, judged - begun, judged - learnt, seen, kept, model, recorded)
+
+
+def learn(model: Any, fold: PreparedFold) -> None:
+    if fold.train_weight is None:
+        model.fit(fold.train, fold.train_target)
+    else:
+        model.fit(fold.train, fold.train_target, sample_weight=fold.train_weight)
+
+
+def other_scores(kept: bytes, fold: PreparedFold, brief: Brief) -> dict[str, float]:
+    """Scores by the metrics that are recorded beside the one that decides; those that cannot be had are left out."""
+    found = {}
+    predicted = decode(kept, len(brief.classes)) if brief.also and kept else None
+    for metric in brief.also:
+        given = None if predicted is None else as_needed(predicted, metric.needs)
+        if given is not None:
+            score = metric.compute(fold.test_target, given, len(brief.classes), fold.test_weight)
+            if np.isfinite(score):
+                found[metric.key] = score
+    return found
 
 
 def kept_predictions(model: Any, rows: NDArray[np.float64], predicted: NDArray[Any], brief: Brief) -> bytes:

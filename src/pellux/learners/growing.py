@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from pellux.core.errors import InvalidPlan
 from pellux.core.judging import Brief
-from pellux.learners.fitting import Fitted, kept_predictions, predict
+from pellux.learners.fitting import Fitted, kept_predictions, other_scores, predict
 from pellux.learners.fold_data import PreparedFold
 from pellux.learners.settings import Circumstances, Growth, Learner
 
@@ -89,7 +89,7 @@ def grow_fold(
                 if begun.model is None:
                     begun.model = learner.build(whole, around)
                 growth.steer(begun.model, whole)
-                growth.grow(begun.model, fold.train, fold.train_target, begun.iteration, iteration)
+                growth.grow(begun.model, fold.train, fold.train_target, fold.train_weight, begun.iteration, iteration)
                 learnt = clock()
                 score = _look(begun, fold, brief, iteration)
                 judging = clock() - learnt
@@ -101,7 +101,8 @@ def grow_fold(
                 tending.keep(begun)
     seen = tuple(dict.fromkeys(f"{w.category.__name__}: {w.message}" for w in caught if "Maximum iterations" not in str(w.message)))
     score = begun.curve[-1][1] if begun.curve else float("nan")
-    return Fitted(score, seconds, judging, seen, b"", begun.model)
+    last = begun.predictions.get(begun.curve[-1][0], b"") if begun.curve else b""
+    return Fitted(score, seconds, judging, seen, b"", begun.model, other_scores(last, fold, brief))
 
 
 def _look(progress: Progress, fold: PreparedFold, brief: Brief, iteration: int) -> float:
@@ -109,7 +110,7 @@ def _look(progress: Progress, fold: PreparedFold, brief: Brief, iteration: int) 
     predicted = predict(progress.model, fold.test, brief)
     score = float("nan")
     if brief.judged_by.needs == "labels" or np.isfinite(np.asarray(predicted, dtype=float)).all():
-        score = float(brief.judged_by.compute(fold.test_target, predicted, len(brief.classes)))
+        score = float(brief.judged_by.compute(fold.test_target, predicted, len(brief.classes), fold.test_weight))
     if np.isfinite(score):
         progress.curve.append((iteration, score))
         progress.predictions[iteration] = kept_predictions(progress.model, fold.test, predicted, brief)

@@ -40,16 +40,18 @@ class HoldoutJudgement:
 def judge_on_holdout(ground: Ground, chosen: Sequence[tuple[str, Mapping[str, Any]]]) -> list[HoldoutJudgement]:
     """Fit and judge (learner, settings) pairs, all on the same draws of the holdout's rows (Efron 1979)."""
     brief = ground.brief
-    held = np.flatnonzero(ground.assigned == -1)
+    held = np.flatnonzero(ground.folds.held)
     rng = np.random.default_rng([brief.seed, len(held)])
     weights = rng.multinomial(len(held), np.full(len(held), 1 / len(held)), size=ROUNDS).T.astype(np.float32, order="C")
     together = np.zeros(len(held), dtype=int)
     found = []
     for key, settings in chosen:
-        pipeline = fitted(key, settings, ground, ground.assigned >= 0)
-        train, _ = score(pipeline, ground, ground.assigned >= 0)
+        pipeline = fitted(key, settings, ground, ground.folds.outside)
+        train, _ = score(pipeline, ground, ground.folds.outside)
         holdout, predicted = score(pipeline, ground, held)
-        drawn = weighted_scores(brief.judged_by, ground.target[held], predicted, len(brief.classes), weights, together)[0]
+        drawn = weighted_scores(
+            brief.judged_by, ground.target[held], predicted, len(brief.classes), weights, together, ground.weight_of(held)
+        )[0]
         drawn = drawn[np.isfinite(drawn)]
         low, high = (float(q) for q in np.quantile(drawn, (0.025, 0.975))) if len(drawn) else (holdout, holdout)
         error = float(drawn.std()) if len(drawn) else 0.0

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from pellux.core.judging import BINARY, MULTICLASS, REGRESSION
-from pellux.learners.settings import Circumstances, Learner, Setting
+from pellux.learners.settings import MORE_COSTS_LESS, MORE_COSTS_MORE, Circumstances, Learner, Setting
 
 BALANCE = Setting(
     "balance", "Weights rows so that rare classes count as much as common ones.", False, "yes | no", "yes | no",
@@ -43,6 +43,47 @@ LOGISTIC = Learner(
         ),
     ),
     build=_logistic,
+)  # fmt: skip
+
+
+def _elastic(settings: Mapping[str, Any], around: Circumstances) -> Any:
+    from sklearn.linear_model import ElasticNet, LogisticRegression
+
+    if around.task == REGRESSION:
+        return ElasticNet(
+            alpha=settings["pull"], l1_ratio=float(settings["sparsity"]), max_iter=settings["steps"], random_state=around.seed
+        )
+    return LogisticRegression(
+        C=1 / settings["pull"],
+        l1_ratio=float(settings["sparsity"]),
+        solver="saga",
+        class_weight="balanced" if settings["balance"] else None,
+        max_iter=settings["steps"],
+        random_state=around.seed,
+    )
+
+
+ELASTIC = Learner(
+    key="elastic",
+    label="Elastic net",
+    sentence="A weighted sum of the columns that drops columns which do not earn their place: for many columns, few of them useful.",
+    tasks=(BINARY, MULTICLASS, REGRESSION),
+    preparation="scaled",
+    settings=(
+        Setting(
+            "pull", "Strength of the pull of all weights towards zero; more is smoother and sparser.",
+            0.1, "1e-3 .. 1e3 log", "1e-12 .. 1e12 log", MORE_COSTS_LESS,
+        ),
+        Setting(
+            "sparsity", "How much of the pull sets weights to exactly zero instead of making all smaller.",
+            0.5, "0 .. 1", "0 .. 1",
+        ),
+        BALANCE,
+        Setting(
+            "steps", "The most steps the solver may take before it must answer.", 300, "300", "1 .. 1000000 int", MORE_COSTS_MORE,
+        ),
+    ),
+    build=_elastic,
 )  # fmt: skip
 
 

@@ -8,15 +8,15 @@ from typing import Any
 
 import numpy as np
 
-from pellux.core.judging import BINARY, MULTICLASS
+from pellux.core.judging import BINARY, MULTICLASS, REGRESSION
 from pellux.learners.settings import MORE_COSTS_LESS, MORE_COSTS_MORE, Circumstances, Growth, Learner, Setting
 
 
 def _network(settings: Mapping[str, Any], around: Circumstances) -> Any:
-    from sklearn.neural_network import MLPClassifier
+    from sklearn.neural_network import MLPClassifier, MLPRegressor
 
     epochs = settings["epochs"]
-    return MLPClassifier(
+    model = (MLPRegressor if around.task == REGRESSION else MLPClassifier)(
         hidden_layer_sizes=(settings["width"],) * settings["layers"],
         activation=settings["activation"],
         alpha=settings["pull"],
@@ -28,22 +28,36 @@ def _network(settings: Mapping[str, Any], around: Circumstances) -> Any:
         n_iter_no_change=epochs + 1,
         random_state=around.seed,
     )
+    return scaled(model, around)
 
 
-def _grow(model: Any, rows: Any, target: Any, done: int, to: int) -> None:
+def scaled(model: Any, around: Circumstances) -> Any:
+    """A regression learns a target of mean 0 and variance 1: steps of a fixed size suit no other."""
+    if around.task != REGRESSION:
+        return model
+    from pellux.learners.stages import ScaledTarget
+
+    wrapper: Any = ScaledTarget
+    return wrapper(model)
+
+
+def grow_by_epochs(model: Any, rows: Any, target: Any, weight: Any, done: int, to: int) -> None:
     """Epoch by epoch as `fit` would: it draws from one stream, so the model gets the stream and not the seed."""
-    if not hasattr(model, "coefs_"):
-        model.set_params(random_state=np.random.RandomState(model.random_state))
+    inner = getattr(model, "model", model)
+    if done == 0:
+        inner.set_params(random_state=np.random.RandomState(inner.random_state))
+    classes = {} if inner is not model else {"classes": np.unique(target)}
     with warnings.catch_warnings():
         # A bold rate may overflow; the scores say so.
         warnings.filterwarnings("ignore", category=RuntimeWarning)
         # A batch that is larger than a fold's rows is all of them.
         warnings.filterwarnings("ignore", message=".*batch_size.*")
         for _ in range(done, to):
-            model.partial_fit(rows, target, classes=np.unique(target))
+            model.partial_fit(rows, target, sample_weight=weight, **classes)
 
 
 def _steer(model: Any, settings: Mapping[str, Any]) -> None:
+    model = getattr(model, "model", model)
     model.set_params(alpha=settings["pull"], batch_size=settings["batch"], learning_rate_init=settings["rate"])
     if hasattr(model, "_optimizer"):  # the optimiser keeps the rate that it was made with
         model._optimizer.learning_rate_init = settings["rate"]
@@ -53,7 +67,7 @@ NETWORK = Learner(
     key="network",
     label="Neural network",
     sentence="Layers of weighted sums bent by a curve, trained epoch by epoch: strong on many smooth columns, fussy about its rate.",
-    tasks=(BINARY, MULTICLASS),
+    tasks=(BINARY, MULTICLASS, REGRESSION),
     preparation="scaled",
     settings=(
         Setting(
@@ -80,5 +94,5 @@ NETWORK = Learner(
         ),
     ),
     build=_network,
-    growth=Growth("epochs", 60, _grow, _steer, steerable=("rate", "pull", "batch"), by_epoch=True),
+    growth=Growth("epochs", 60, grow_by_epochs, _steer, steerable=("rate", "pull", "batch"), by_epoch=True),
 )  # fmt: skip

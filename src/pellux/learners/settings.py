@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
+from functools import cached_property
+from importlib.util import find_spec
 from typing import Any
 
 from pellux.core.errors import InvalidSpace
@@ -11,6 +13,7 @@ from pellux.core.judging.metrics import TASKS
 from pellux.core.space import Choice, Distributed, Fixed, Integer, Parameter, Real, Space, Value, YesNo, parse
 
 MORE_COSTS_MORE, MORE_COSTS_LESS, NO_COST = "more costs more", "more costs less", "no effect on cost"
+OF_LEARNER, OF_PREPARATION = "learner", "preparation"
 
 
 @dataclass(frozen=True)
@@ -23,6 +26,8 @@ class Setting:
         The default range to search, in space notation.
     limits : str
         Everything the learner accepts, in space notation.
+    part : str
+        'learner', or 'preparation' for what is done to the columns before.
     """
 
     name: str
@@ -32,10 +37,19 @@ class Setting:
     limits: str
     cost: str = NO_COST
     tasks: tuple[str, ...] = TASKS
+    part: str = OF_LEARNER
 
     @property
     def allowed(self) -> Parameter:
         return parse(f"{self.name}: {self.limits}").parameters[0]
+
+    @property
+    def cheap(self) -> Value:
+        """The value of its range that is quickest to fit: a good first try when fits are slow."""
+        ends = parse(f"{self.name}: {self.domain}").parameters[0]
+        if self.cost == NO_COST or not isinstance(ends, (Real, Integer)):
+            return self.default
+        return ends.low if self.cost == MORE_COSTS_MORE else ends.high
 
 
 @dataclass(frozen=True)
@@ -57,7 +71,7 @@ class Growth:
         The setting that says how many iterations there are in all.
     points : int
         About how many points a whole fit's curve has: judging costs time too.
-    grow : function of (model, rows, target, iterations done, iterations wanted)
+    grow : function of (model, rows, target, weights of the rows or None, iterations done, iterations wanted)
     steer : function of (model, settings)
         Gives a model on its way the settings that may change; they are named in `steerable`.
     parameter : str
@@ -68,7 +82,7 @@ class Growth:
 
     counter: str
     points: int
-    grow: Callable[[Any, Any, Any, int, int], None]
+    grow: Callable[[Any, Any, Any, Any, int, int], None]
     steer: Callable[[Any, Mapping[str, Any]], None]
     steerable: tuple[str, ...] = ()
     parameter: str = ""
@@ -77,7 +91,19 @@ class Growth:
 
 @dataclass(frozen=True)
 class Learner:
-    """An entry of the catalogue. `preparation` names the way columns are made ready inside each fold."""
+    """An entry of the catalogue.
+
+    Attributes
+    ----------
+    preparation : str
+        How columns are made ready inside each fold unless its settings say otherwise; see preparation.py.
+    missing, categories : bool
+        Whether it takes missing values and category codes as they are.
+    weights : bool
+        Whether rows can be given weights.
+    package : str
+        What has to be installed besides; empty when nothing has.
+    """
 
     key: str
     label: str
@@ -87,17 +113,39 @@ class Learner:
     settings: tuple[Setting, ...]
     build: Callable[[Mapping[str, Any], Circumstances], Any]
     growth: Growth | None = None
+    missing: bool = False
+    categories: bool = False
+    weights: bool = True
+    package: str = ""
+
+    @property
+    def installed(self) -> bool:
+        return not self.package or find_spec(self.package) is not None
 
     @property
     def defaults(self) -> dict[str, Value]:
         return {s.name: s.default for s in self.settings}
+
+    @cached_property
+    def baselines(self) -> tuple[dict[str, Value], ...]:
+        """What is scored before anything is searched: the defaults, of each learner if there are several."""
+        return (self.defaults,)
+
+    def settle(self, configuration: Mapping[str, Any]) -> tuple[Learner, dict[str, Any]]:
+        """Which learner a configuration means, and that one's settings in it."""
+        return self, dict(configuration)
+
+    def whole(self, configuration: Mapping[str, Any]) -> dict[str, Any]:
+        """The configuration with every setting in it."""
+        return {**self.defaults, **configuration}
 
     def for_task(self, task: str) -> Learner:
         """The same learner with the settings that matter for a task."""
         return replace(self, settings=tuple(s for s in self.settings if task in s.tasks))
 
     def default_space(self) -> Space:
-        return parse("".join(f"{s.name}: {s.domain}\n" for s in self.settings))
+        """Its own settings; those of the preparation ride along at their defaults unless a person searches them."""
+        return parse("".join(f"{s.name}: {s.domain}\n" for s in self.settings if s.part == OF_LEARNER))
 
     def check(self, space: Space) -> None:
         """Raise InvalidSpace when the space names an unknown setting or a value the learner does not accept."""
@@ -107,10 +155,10 @@ class Learner:
                 raise InvalidSpace(
                     f"{parameter.name}: {self.label} has no such setting. It has: {', '.join(known)}.", at=parameter.name
                 )
-            _check_within(parameter, known[parameter.name])
+            check_within(parameter, known[parameter.name])
 
 
-def _check_within(parameter: Parameter, setting: Setting) -> None:
+def check_within(parameter: Parameter, setting: Setting) -> None:
     allowed = setting.allowed
     if isinstance(parameter, (Real, Distributed)) and not isinstance(allowed, Real):
         hint = " Add 'int'." if isinstance(allowed, Integer) else ""

@@ -13,6 +13,12 @@ def expression(thing: Any, imports: dict[str, set[str]], indent: int = 0) -> str
     """The expression; classes that it names are added to `imports`, by module."""
     if hasattr(thing, "get_params") and not isinstance(thing, type):
         return _call(thing, imports, indent)
+    if type(thing).__module__.startswith("sklearn."):  # a splitter: its representation builds it
+        imports.setdefault(".".join(type(thing).__module__.split(".")[:2]), set()).add(type(thing).__name__)
+        return " ".join(repr(thing).split())
+    if callable(thing) and getattr(thing, "__module__", "").startswith("sklearn."):
+        imports.setdefault(".".join(thing.__module__.split(".")[:2]), set()).add(thing.__name__)
+        return str(thing.__name__)
     if isinstance(thing, (list, tuple)):
         return _sequence(thing, imports, indent)
     if isinstance(thing, float) and not math.isfinite(thing):

@@ -13,21 +13,28 @@ from numpy.typing import NDArray
 
 from pellux.core.errors import InvalidBrief
 
-NUMBER, CATEGORY, TEXT = "number", "category", "text"
+NUMBER, CATEGORY, YES_NO, DATE, TEXT = "number", "category", "yes/no", "date", "text"
+TYPES = (NUMBER, CATEGORY, YES_NO, DATE, TEXT)
 
 
 @dataclass(frozen=True)
 class Column:
     """One column: its type, its place in the array of that type, and its profile.
 
+    Numbers and dates (days since 1970-01-01) lie in one array, the codes of categories and of yes/no in another.
+
     Attributes
     ----------
     categories : tuple of str
-        Labels in the order of their codes (category columns).
+        Labels in the order of their codes.
     histogram : tuple of int
         Counts in equal bins of `low .. high`, or of the most frequent categories.
     whole : bool
         A number column that holds whole numbers only.
+    note : str
+        What a person should know about how the column was read; empty when there is nothing to say.
+    form : str
+        How its dates are written, in the signs of strptime; empty for ISO 8601.
     """
 
     name: str
@@ -40,17 +47,39 @@ class Column:
     high: float | None = None
     whole: bool = False
     histogram: tuple[int, ...] = field(default=())
+    note: str = ""
+    form: str = ""
+
+    @property
+    def numeric(self) -> bool:
+        return self.type in (NUMBER, DATE)
+
+    @property
+    def coded(self) -> bool:
+        return self.type in (CATEGORY, YES_NO)
 
 
 @dataclass(frozen=True)
 class Table:
-    """An opened table; arrays are mapped on first use and shared by every process that opens them."""
+    """An opened table; arrays are mapped on first use and shared by every process that opens them.
+
+    Attributes
+    ----------
+    hash : str
+        Identity of the content as it was read: that of the file, unless a person corrected the reading.
+    source : str
+        Content hash of the file.
+    reading : dict
+        How the file was read: format, encoding, delimiter and so on; see store/readings.py.
+    """
 
     folder: Path
     name: str
     hash: str
     rows: int
     columns: tuple[Column, ...]
+    source: str = ""
+    reading: dict[str, Any] = field(default_factory=dict, compare=False)
 
     @staticmethod
     def open(folder: Path) -> Table:
@@ -58,10 +87,21 @@ class Table:
         columns = tuple(
             Column(**{**c, "categories": tuple(c["categories"]), "histogram": tuple(c["histogram"])}) for c in found["columns"]
         )
-        return Table(folder, found["name"], found["hash"], found["rows"], columns)
+        return Table(
+            folder,
+            found["name"],
+            found["hash"],
+            found["rows"],
+            columns,
+            found.get("source", found["hash"]),
+            found.get("reading", {}),
+        )
 
     def describe(self) -> dict[str, Any]:
-        return {"name": self.name, "hash": self.hash, "rows": self.rows, "columns": [asdict(c) for c in self.columns]}
+        return {
+            "name": self.name, "hash": self.hash, "rows": self.rows, "columns": [asdict(c) for c in self.columns],
+            "source": self.source, "reading": self.reading,
+        }  # fmt: skip
 
     @cached_property
     def _by_name(self) -> dict[str, Column]:
@@ -85,4 +125,4 @@ class Table:
         column = self.column(name, at=at)
         if column.type == TEXT:
             raise InvalidBrief(f"{name} holds free text, which no learner here can read.", at=at)
-        return self.numbers[:, column.place] if column.type == NUMBER else self.codes[:, column.place]
+        return self.numbers[:, column.place] if column.numeric else self.codes[:, column.place]

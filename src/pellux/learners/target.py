@@ -8,8 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pellux.core.errors import InvalidBrief
-from pellux.core.judging import BINARY, MULTICLASS, REGRESSION, Brief
-from pellux.learners.table import CATEGORY, Column, Table
+from pellux.core.judging import BINARY, HOLDOUT, MULTICLASS, REGRESSION, UNUSED, Brief, Rows
+from pellux.learners.table import Column, Table
 
 MOST_CLASSES = 200
 POSITIVE_WORDS = ("yes", "true", "1", "positive", "y", "t")
@@ -18,14 +18,14 @@ POSITIVE_WORDS = ("yes", "true", "1", "positive", "y", "t")
 def infer_task(table: Table, target: str) -> str:
     """Binary, multiclass or regression, read off the column: numbers with more than two values are a regression."""
     column = table.column(target)
-    if column.type == CATEGORY or column.distinct <= 2:
+    if column.coded or column.distinct <= 2:
         return BINARY if column.distinct <= 2 else MULTICLASS
     return REGRESSION
 
 
 def labels_of(column: Column, values: NDArray[Any]) -> list[str]:
     """The labels that occur, in order of their codes or numbers."""
-    if column.type == CATEGORY:
+    if column.coded:
         return [column.categories[code] for code in np.unique(values[values >= 0])]
     return [f"{number:.12g}" for number in np.unique(values[~np.isnan(values)])]
 
@@ -54,7 +54,7 @@ def classes_of(table: Table, target: str, positive: str | None = None) -> tuple[
 
 
 def _rarer(column: Column, values: NDArray[Any], labels: list[str]) -> str:
-    known = values[values >= 0] if column.type == CATEGORY else values[~np.isnan(values)]
+    known = values[values >= 0] if column.coded else values[~np.isnan(values)]
     counts = np.unique(known, return_counts=True)[1]
     return labels[1] if counts[1] <= counts[0] else labels[0]
 
@@ -62,7 +62,7 @@ def _rarer(column: Column, values: NDArray[Any], labels: list[str]) -> str:
 def target_array(table: Table, brief: Brief) -> tuple[NDArray[Any], NDArray[np.bool_]]:
     """What is learnt: class codes (int64) or numbers, shape (rows,), and which rows have a target at all."""
     column, values = table.column(brief.target), np.asarray(table.values(brief.target))
-    if column.type == CATEGORY:
+    if column.coded:
         if brief.task == REGRESSION:
             raise InvalidBrief(f"{brief.target} holds categories; a regression needs numbers.", at="target")
         codes = {label: code for code, label in enumerate(brief.classes)}
@@ -78,3 +78,72 @@ def target_array(table: Table, brief: Brief) -> tuple[NDArray[Any], NDArray[np.b
     numbers, inverse = np.unique(values[known], return_inverse=True)
     found[known] = np.array([codes[f"{number:.12g}"] for number in numbers], dtype=np.int64)[inverse]
     return found, known
+
+
+def weight_array(table: Table, brief: Brief) -> NDArray[np.float64] | None:
+    """How much each row counts, shape (rows,), in learning and in judging; None when the brief names no weights."""
+    if not brief.weight:
+        return None
+    column = table.column(brief.weight, at="weight")
+    if not column.numeric:
+        raise InvalidBrief(f"{brief.weight} holds no numbers and cannot weigh rows.", at="weight")
+    found = np.asarray(table.values(brief.weight, at="weight"), dtype=float)
+    if np.isnan(found).any():
+        raise InvalidBrief(
+            f"{brief.weight} is missing in {int(np.isnan(found).sum())} rows; a weight is needed in all.", at="weight"
+        )
+    if (found < 0).any() or not (found > 0).any():
+        raise InvalidBrief(f"Weights are 0 or more, and some above 0. {brief.weight} has others.", at="weight")
+    return found
+
+
+def split_rows(table: Table, brief: Brief) -> Rows:
+    """What the split plan of a brief looks at."""
+    target, known = target_array(table, brief)
+    weight = weight_array(table, brief)
+    if weight is not None:
+        known = known & (weight > 0)
+    group = _codes_of(table, brief.group, "group") if brief.group else None
+    time = _times_of(table, brief.time) if brief.time else None
+    own = own_folds(table, brief.fold)[0] if brief.fold else None
+    return Rows(target, known, group, time, own)
+
+
+def _codes_of(table: Table, name: str, role: str) -> NDArray[Any]:
+    """A whole number for each distinct value of a column; -1 where it is missing."""
+    column, values = table.column(name, at=role), np.asarray(table.values(name, at=role))
+    if column.coded:
+        return values
+    found = np.full(len(values), -1, dtype=np.int64)
+    known = ~np.isnan(values)
+    found[known] = np.unique(values[known], return_inverse=True)[1]
+    return found
+
+
+def _times_of(table: Table, name: str) -> NDArray[np.float64]:
+    if not table.column(name, at="time").numeric:
+        raise InvalidBrief(
+            f"{name} holds neither dates nor numbers: it does not say when. Correct its type, if it can be.", at="time"
+        )
+    return np.asarray(table.values(name, at="time"), dtype=float)
+
+
+def own_folds(table: Table, name: str) -> tuple[NDArray[np.int16], int]:
+    """The fold of every row as a column says it, and how many folds there are.
+
+    Its values in order are the folds; a row that says 'holdout' is held out, one that says nothing is only learnt from.
+    """
+    column, codes = table.column(name, at="fold"), _codes_of(table, name, "fold")
+    held = -1
+    if column.coded:
+        words = [label.strip().lower() for label in column.categories]
+        held = words.index("holdout") if "holdout" in words else -1
+    found = np.full(len(codes), UNUSED, dtype=np.int16)
+    values = [int(c) for c in np.unique(codes[codes >= 0]) if c != held]
+    if not 2 <= len(values) <= 50:
+        raise InvalidBrief(f"{name} has {len(values)} different values; a fold column has 2 to 50.", at="fold")
+    for fold, value in enumerate(values):
+        found[codes == value] = fold
+    if held >= 0:
+        found[codes == held] = HOLDOUT
+    return found, len(values)

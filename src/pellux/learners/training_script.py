@@ -18,7 +18,6 @@ from pellux.learners.whole_fit import Ground, unfitted
 SCORES = {
     "average precision": ("average_precision_score", "(truth, predicted[:, 1])"),
     "log loss": ("log_loss", "(truth, predicted, labels=np.arange(len(CLASSES)))"),
-    "Brier score": ("brier_score_loss", "(truth, predicted[:, 1])"),
     "accuracy": ("accuracy_score", "(truth, predicted)"),
     "balanced accuracy": ("balanced_accuracy_score", "(truth, predicted)"),
     "F1": ("f1_score", "(truth, predicted, zero_division=0)"),
@@ -28,8 +27,24 @@ SCORES = {
     "MAE": ("mean_absolute_error", "(truth, predicted)"),
     "median absolute error": ("median_absolute_error", "(truth, predicted)"),
     "R2": ("r2_score", "(truth, predicted)"),
+    "precision": ("precision_score", "(truth, predicted, zero_division=0)"),
+    "recall": ("recall_score", "(truth, predicted, zero_division=0)"),
+    "specificity": ("recall_score", "(1 - truth, 1 - predicted, zero_division=0)"),
+    "F2": ("fbeta_score", "(truth, predicted, beta=2, zero_division=0)"),
+    "weighted F1": ("f1_score", '(truth, predicted, average="weighted", zero_division=0)'),
+    "macro precision": ("precision_score", '(truth, predicted, average="macro", zero_division=0)'),
+    "Cohen's kappa": ("cohen_kappa_score", "(truth, predicted)"),
+    "top-2 accuracy": ("top_k_accuracy_score", "(truth, predicted, k=2, labels=np.arange(len(CLASSES)))"),
+    "MAPE": ("mean_absolute_percentage_error", "(truth, predicted)"),
+    "RMSLE": ("root_mean_squared_log_error", "(truth, np.maximum(predicted, 0))"),
+    "largest error": ("max_error", "(truth, predicted)"),
+    "pinball 0.1": ("mean_pinball_loss", "(truth, predicted, alpha=0.1)"),
+    "pinball 0.9": ("mean_pinball_loss", "(truth, predicted, alpha=0.9)"),
+    "explained variance": ("explained_variance_score", "(truth, predicted)"),
 }
 SCORES_BY_TASK = {
+    ("Brier score", False): ("brier_score_loss", "(truth, predicted[:, 1])"),
+    ("Brier score", True): ("brier_score_loss", "(truth, predicted, labels=np.arange(len(CLASSES)))"),
     ("ROC AUC", False): ("roc_auc_score", "(truth, predicted[:, 1])"),
     ("ROC AUC", True): (
         "roc_auc_score",

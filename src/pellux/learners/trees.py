@@ -62,6 +62,7 @@ TREE = Learner(
         BALANCE,
     ),
     build=_tree,
+    missing=True,
 )  # fmt: skip
 
 
@@ -72,30 +73,51 @@ def _forest(settings: Mapping[str, Any], around: Circumstances) -> Any:
     return kind(n_estimators=settings["trees"], n_jobs=1, **_shared(settings, around))
 
 
-def _grow(model: Any, rows: Any, target: Any, done: int, to: int) -> None:
-    model.set_params(warm_start=True, n_estimators=to).fit(rows, target)
+def _extra(settings: Mapping[str, Any], around: Circumstances) -> Any:
+    from sklearn.ensemble import ExtraTreesClassifier, ExtraTreesRegressor
+
+    kind = ExtraTreesRegressor if around.task == REGRESSION else ExtraTreesClassifier
+    return kind(n_estimators=settings["trees"], n_jobs=1, bootstrap=settings["draw_rows"], **_shared(settings, around))
+
+
+def _grow(model: Any, rows: Any, target: Any, weight: Any, done: int, to: int) -> None:
+    model.set_params(warm_start=True, n_estimators=to).fit(rows, target, sample_weight=weight)
 
 
 def _steer(model: Any, settings: Mapping[str, Any]) -> None:
     """Trees that stand are not changed any more, and later ones are to be their like."""
 
 
+TREES = Setting(
+    "trees", "How many trees are averaged; more is steadier and never overfits, it only takes longer.",
+    100, "40 .. 400 int log", "1 .. 100000 int", MORE_COSTS_MORE,
+)  # fmt: skip
 FOREST = Learner(
     key="forest",
     label="Random forest",
     sentence="Many trees grown on random shares of rows and columns, averaged: strong without much care.",
     tasks=(BINARY, MULTICLASS, REGRESSION),
     preparation="filled",
+    settings=(TREES, DEPTH, MIN_LEAF, FEATURES, BALANCE),
+    build=_forest,
+    growth=Growth("trees", 20, _grow, _steer, parameter="n_estimators"),
+    missing=True,
+)  # fmt: skip
+EXTRA = Learner(
+    key="extra",
+    label="Extra trees",
+    sentence="A forest that cuts at random places: quicker than a random forest, smoother, a little less sharp.",
+    tasks=(BINARY, MULTICLASS, REGRESSION),
+    preparation="filled",
     settings=(
-        Setting(
-            "trees", "How many trees are averaged; more is steadier and never overfits, it only takes longer.",
-            100, "40 .. 400 int log", "1 .. 100000 int", MORE_COSTS_MORE,
-        ),
+        TREES,
         DEPTH,
         MIN_LEAF,
         FEATURES,
+        Setting("draw_rows", "Grows each tree on a random draw of the rows instead of all of them.", False, "yes | no", "yes | no"),
         BALANCE,
     ),
-    build=_forest,
+    build=_extra,
     growth=Growth("trees", 20, _grow, _steer, parameter="n_estimators"),
+    missing=True,
 )  # fmt: skip

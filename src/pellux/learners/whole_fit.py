@@ -13,38 +13,58 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from pellux.core.judging import Brief
+from pellux.core.judging import Brief, Folds
 from pellux.learners.building import estimator, plain
 from pellux.learners.catalogue import learner
 from pellux.learners.fitting import predict
-from pellux.learners.preparation import category_columns, feature_matrix, transformer
+from pellux.learners.fold_data import EXPECTED
+from pellux.learners.own_code import declare_all
+from pellux.learners.preparation import feature_matrix, native_columns, reducer, steps_of, transformer
 from pellux.learners.settings import Circumstances
 from pellux.learners.table import Table
-from pellux.learners.target import target_array
+from pellux.learners.target import target_array, weight_array
 
 Array = NDArray[Any]
 
 
 @dataclass(frozen=True)
 class Ground:
-    """A problem's rows, opened: where they lie, and which fold each is in."""
+    """A problem's rows, opened: where they lie, which fold each is in, and where people's own code is."""
 
     table_folder: Path
     folds_file: Path
     brief: Brief
+    own: Path | None = None
+
+    def __setstate__(self, state: dict[str, Any]) -> None:
+        """In another process people's own learners and metrics have to be made known first."""
+        self.__dict__.update(state)
+        declare_all(self.own)
 
     @cached_property
     def table(self) -> Table:
         return Table.open(self.table_folder)
 
     @cached_property
+    def folds(self) -> Folds:
+        return Folds.of(np.load(self.folds_file), self.brief.split)
+
+    @property
     def assigned(self) -> NDArray[np.int16]:
-        """The fold of every row; -1 holdout, -2 without a target."""
-        return np.asarray(np.load(self.folds_file))
+        """The fold of every row in the first repeat; see core/judging/split_plans.py."""
+        return self.folds.first
 
     @cached_property
     def target(self) -> Array:
         return target_array(self.table, self.brief)[0]
+
+    @cached_property
+    def weight(self) -> NDArray[np.float64] | None:
+        """How much each row counts; None when all count the same."""
+        return weight_array(self.table, self.brief)
+
+    def weight_of(self, rows: NDArray[np.bool_] | NDArray[np.intp]) -> NDArray[np.float64] | None:
+        return None if self.weight is None else self.weight[rows]
 
     @cached_property
     def matrix(self) -> NDArray[np.float64]:
@@ -62,11 +82,11 @@ class Ground:
 
     @property
     def numbers(self) -> list[str]:
-        return [f for f in self.brief.features if self.table.column(f).type == "number"]
+        return [f for f in self.brief.features if self.table.column(f).numeric]
 
     @property
     def labels(self) -> list[str]:
-        return [f for f in self.brief.features if self.table.column(f).type == "category"]
+        return [f for f in self.brief.features if self.table.column(f).coded]
 
 
 def unfitted(key: str, settings: Mapping[str, Any], ground: Ground) -> Any:
@@ -74,18 +94,24 @@ def unfitted(key: str, settings: Mapping[str, Any], ground: Ground) -> Any:
     from sklearn.pipeline import Pipeline
 
     brief, width = ground.brief, len(ground.columns)
-    chosen = learner(key, brief.task)
-    around = Circumstances(brief.task, brief.seed, category_columns(width, ground.categories))
-    model = estimator(chosen, settings, around)
-    ready = transformer(chosen.preparation, width, ground.categories)
-    return Pipeline([("learn", model)] if ready is None else [("prepare", ready), ("learn", model)])
+    chosen, own = learner(key, brief.task).settle(settings)
+    steps = steps_of(chosen, own)
+    around = Circumstances(brief.task, brief.seed, native_columns(steps, width, ground.categories))
+    parts = [
+        ("prepare", transformer(steps, width, ground.categories, brief.seed)),
+        ("reduce", reducer(steps, brief.task)),
+        ("learn", estimator(chosen, own, around)),
+    ]
+    return Pipeline([(name, part) for name, part in parts if part is not None])
 
 
 def fitted(key: str, settings: Mapping[str, Any], ground: Ground, rows: NDArray[np.bool_]) -> Any:
     """The pipeline, fitted on some rows."""
     pipeline = unfitted(key, settings, ground)
     with quiet():
-        pipeline.fit(ground.matrix[rows], ground.target[rows])
+        weight = ground.weight_of(rows)
+        given = {} if weight is None else {"learn__sample_weight": weight}
+        pipeline.fit(ground.matrix[rows], ground.target[rows], **given)
     pipeline.steps[-1] = ("learn", plain(pipeline.named_steps["learn"]))
     return pipeline
 
@@ -95,13 +121,13 @@ def score(pipeline: Any, ground: Ground, rows: NDArray[np.bool_] | NDArray[np.in
     brief = ground.brief
     with quiet():
         predicted = predict(pipeline, ground.matrix[rows], brief)
-    return brief.judged_by.compute(ground.target[rows], predicted, len(brief.classes)), predicted
+    return brief.judged_by.compute(ground.target[rows], predicted, len(brief.classes), ground.weight_of(rows)), predicted
 
 
 @contextmanager
 def quiet() -> Iterator[None]:
     with warnings.catch_warnings():
-        # A category that the training rows do not hold is encoded as none of the known ones: meant so.
-        warnings.filterwarnings("ignore", message="Found unknown categories")
+        for message in EXPECTED:
+            warnings.filterwarnings("ignore", message=message)
         warnings.filterwarnings("ignore", message=".*failed to converge")
         yield

@@ -33,7 +33,7 @@ HONEST, IMPORTANCE, TREE, HOLDOUT_LOOK, MODEL = "honest score", "column importan
 def ground_of(workspace: Workspace, problem_id: int) -> Ground:
     with workspace.database.read() as session:
         brief = Brief.from_json(get_problem(session, problem_id).brief)
-    return Ground(workspace.data_folder(brief.data), workspace.folds_file(problem_id), brief)
+    return Ground(workspace.data_folder(brief.data), workspace.folds_file(problem_id), brief, workspace.own_folder)
 
 
 def _chosen(workspace: Workspace, trial_id: int) -> tuple[str, dict[str, Any], Trial]:
@@ -64,7 +64,7 @@ def compute_honest(database: Path, ground: Ground, keys: Sequence[Key], ids: Seq
     found = honest_score(
         brief.judged_by, truth, fold, classes,
         lambda chosen: (p for p in predictions([keys[usable[i]] for i in chosen]) if p is not None),
-        len(usable), np.random.default_rng([brief.seed, len(usable)]),
+        len(usable), np.random.default_rng([brief.seed, len(usable)]), ground.weight_of(rows),
     )  # fmt: skip
     wins = {ids[usable[i]]: share for i, share in enumerate(found.wins) if share > 0}
     return {**asdict(found), "wins": [[trial, share] for trial, share in sorted(wins.items(), key=lambda w: -w[1])],
@@ -108,7 +108,7 @@ def compute_holdout(
         sign * found[0].train, sign * mean, error, sign * found[0].holdout, found[0].error,
         sign * found[1].holdout if len(found) > 1 else None,
     )  # fmt: skip
-    rows = int((ground.assigned == -1).sum())
+    rows = int(ground.folds.held.sum())
     return {"chosen": views[0], "baseline": views[1] if len(views) > 1 else None, "verdict": words, "rows": rows, "folds": mean,
             "folds_error": error}  # fmt: skip
 

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from pellux.core.judging import METRICS
+from pellux.core.judging import every_metric
 from pellux.core.stopping import RULES
 from pellux.core.strategies import AUTOMATIC, STRATEGIES
-from pellux.learners.catalogue import LEARNERS
+from pellux.learners.catalogue import every_learner
 from pellux.service.views import CatalogueView, LearnerView, MetricView, RuleSetting, RuleView, SettingView, StrategyView
 
 
@@ -16,7 +16,7 @@ def catalogue() -> CatalogueView:
                 key=m.key, label=m.label, larger_is_better=m.larger_is_better, needs=m.needs, tasks=list(m.tasks),
                 sentence=m.sentence,
             )
-            for m in METRICS.values()
+            for m in every_metric()
         ],
         learners=[
             LearnerView(
@@ -24,14 +24,16 @@ def catalogue() -> CatalogueView:
                 settings=[
                     SettingView(
                         name=s.name, sentence=s.sentence, default=s.default, domain=s.domain, limits=s.limits,
-                        cost=s.cost, tasks=list(s.tasks),
+                        cost=s.cost, tasks=list(s.tasks), part=s.part, cheap=s.cheap,
                     )
                     for s in entry.settings
                 ],
                 counter=entry.growth.counter if entry.growth else None,
                 steerable=list(entry.growth.steerable) if entry.growth else [],
+                missing=entry.missing, categories=entry.categories, weights=entry.weights, installed=entry.installed,
+                package=entry.package,
             )
-            for entry in LEARNERS.values()
+            for entry in every_learner()
         ],
         strategies=[
             StrategyView(key=AUTOMATIC, label="Automatic", sentence="Picks by size of the space, conditions, budget and cost."),

@@ -1,55 +1,141 @@
-"""Imports data files: copied and hashed in one pass, kept once by content."""
+"""Imports data files: copied and hashed in one pass, kept once by content, and read anew when a person corrects the reading."""
 
 from __future__ import annotations
 
 import errno
 import hashlib
+import json
 import os
 import shutil
 import tempfile
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import asdict
 from pathlib import Path
 from typing import BinaryIO
 
+from pydantic import Field
 from sqlalchemy import select
 
 from pellux.core.errors import InvalidData, NotFound, WorkspaceError
 from pellux.learners.table import Table
+from pellux.service.requests import Request
 from pellux.service.workspace import Workspace
-from pellux.store.csv_import import import_csv
 from pellux.store.models import DataFile
+from pellux.store.readings import Wish
+from pellux.store.table_import import import_table
 
 CHUNK = 2**20
+SOURCE = "source"  # the file as it came, beside what was made of it
 
 
-def import_file(workspace: Workspace, path: Path) -> Table:
-    """Import a CSV file from disk."""
+class ReadingRequest(Request):
+    """How a data file is to be read; what is left out is found out from its content."""
+
+    format: str = Field("", description="csv, parquet or jsonl.")
+    encoding: str = Field("", description="Of text files, such as utf-8 or cp1252.")
+    delimiter: str = Field("", description="What parts the columns: ',', ';', '|' or a tab.")
+    quote: str = Field("", description="What may stand around a value: '\"' or \"'\".")
+    decimal: str = Field("", description="'.' or ','.")
+    types: dict[str, str] = Field(
+        {}, description="Types of columns: number, category, yes/no, text, date, or date with its form: 'date %d/%m/%Y'."
+    )
+
+    def wish(self) -> Wish:
+        return Wish(**self.model_dump())
+
+
+def import_file(workspace: Workspace, path: Path, reading: ReadingRequest | None = None) -> Table:
+    """Import a data file from disk."""
     try:
+        before = path.stat()
         with path.open("rb") as file:
-            return import_stream(workspace, file.read, path.name)
+            return _import(workspace, file.read, path.name, reading, lambda: _unchanged(path, before))
     except FileNotFoundError:
         raise InvalidData(f"There is no data file {path}.", at="brief.data") from None
     except IsADirectoryError:
-        raise InvalidData(f"{path} is a folder, not a CSV file.", at="brief.data") from None
+        raise InvalidData(f"{path} is a folder, not a data file.", at="brief.data") from None
     except PermissionError:
         raise InvalidData(f"The data file {path} may not be read.", at="brief.data") from None
 
 
-def import_stream(workspace: Workspace, read: Callable[[int], bytes], name: str) -> Table:
-    """Import a CSV file from a stream; the same content again costs one pass over it and nothing else."""
-    incoming = Path(tempfile.mkdtemp(prefix="incoming-", dir=workspace.folder / "data"))
-    try:
-        with (incoming / "source.csv").open("wb") as copy:
+def _unchanged(path: Path, before: os.stat_result) -> None:
+    after = path.stat()
+    if (after.st_mtime_ns, after.st_size) != (before.st_mtime_ns, before.st_size):
+        raise InvalidData(f"{path.name} changed while it was read. Import it again once nothing writes to it.", at="data")
+
+
+def import_stream(
+    workspace: Workspace, read: Callable[[int], bytes], name: str, token: str = "", reading: ReadingRequest | None = None
+) -> Table:
+    """Import a data file from a stream; the same content again costs one pass over it and nothing else.
+
+    Under `token` others can ask how far the import is.
+    """
+    return _import(workspace, read, name, reading, lambda: None, token)
+
+
+def _import(
+    workspace: Workspace, read: Callable[[int], bytes], name: str, reading: ReadingRequest | None, check: Callable[[], None],
+    token: str = "",
+) -> Table:  # fmt: skip
+    with _workbench(workspace) as incoming:
+        with (incoming / SOURCE).open("wb") as copy:
             content_hash, size = _copy(read, copy)
-        folder = workspace.data_folder(content_hash)
-        if not (folder / "table.json").exists():
-            made = incoming / "table"
-            made.mkdir()
-            import_csv(incoming / "source.csv", made, name, content_hash)
-            _move(made, folder)
-        table = Table.open(folder)
+        check()
+        wish = (reading or ReadingRequest()).wish()
+        identity = _identity(content_hash, wish)
+        if not (workspace.data_folder(identity) / "table.json").exists():
+            _make(workspace, incoming, name, content_hash, identity, wish, token, size)
+        table = Table.open(workspace.data_folder(identity))
         _register(workspace, table, name, size)
         return table
+
+
+def read_again(workspace: Workspace, content_hash: str, reading: ReadingRequest, token: str = "") -> Table:
+    """The same file read another way: a table of its own, which leaves problems of the first reading as they are."""
+    table = open_table(workspace, content_hash)
+    source = workspace.data_folder(table.hash) / SOURCE
+    if not source.exists():
+        raise NotFound("These data were imported by an earlier version that did not keep the file. Import it once more.")
+    wish = reading.wish()
+    identity = _identity(table.source, wish)
+    if not (workspace.data_folder(identity) / "table.json").exists():
+        with _workbench(workspace) as incoming:
+            os.link(source, incoming / SOURCE)
+            _make(workspace, incoming, table.name, table.source, identity, wish, token, source.stat().st_size)
+    found = Table.open(workspace.data_folder(identity))
+    _register(workspace, found, found.name, source.stat().st_size)
+    return found
+
+
+def _identity(content_hash: str, wish: Wish) -> str:
+    """The content's own hash, unless a person corrected how it is read."""
+    if wish.empty:
+        return content_hash
+    return hashlib.sha256(f"{content_hash} {json.dumps(asdict(wish), sort_keys=True)}".encode()).hexdigest()
+
+
+def _make(
+    workspace: Workspace, incoming: Path, name: str, content_hash: str, identity: str, wish: Wish, token: str, size: int
+) -> None:
+    made = incoming / "table"
+    made.mkdir()
+    with workspace.telling(token) as tell:
+        import_table(
+            incoming / SOURCE, made, name, content_hash, identity=identity, wish=wish,
+            heard=lambda done: tell(min(done / max(size, 1), 1.0)),
+        )  # fmt: skip
+    os.replace(incoming / SOURCE, made / SOURCE)
+    _move(made, workspace.data_folder(identity))
+
+
+@contextmanager
+def _workbench(workspace: Workspace) -> Iterator[Path]:
+    """A folder for an import that is not done yet; what goes wrong with the disk is said in words."""
+    incoming = Path(tempfile.mkdtemp(prefix="incoming-", dir=workspace.folder / "data"))
+    try:
+        yield incoming
     except OSError as error:
         if error.errno in (errno.ENOSPC, errno.EDQUOT):
             raise WorkspaceError(f"The disk that holds {workspace.folder} is full. The file was not imported.") from None

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from sqlalchemy import select
 
 from pellux.core.errors import Conflict
-from pellux.core.judging import BINARY, METRICS, REGRESSION, Brief, metrics_for
+from pellux.core.judging import BINARY, METRICS, REGRESSION, Brief, metric, metrics_for
 from pellux.core.judging.diagnostics import Cuts, calibration, confusion, most_confused, per_class, some_rows, spread_of
 from pellux.core.judging.predictions import assemble
 from pellux.core.judging.weighted import weighted_scores
@@ -78,7 +78,7 @@ def _metrics(workspace: Workspace, ground: Ground, pair: list[Trial]) -> list[Me
     lines = {brief.metric: {t.id: t.mean for t in pair}, **found}
     return [
         MetricPair(
-            key=key, larger_is_better=METRICS[key].larger_is_better, decides=key == brief.metric,
+            key=key, larger_is_better=metric(key).larger_is_better, decides=key == brief.metric,
             trial=values.get(pair[0].id), baseline=values.get(pair[1].id) if len(pair) > 1 else None,
         )
         for key, values in lines.items()

@@ -26,8 +26,10 @@ from pellux.learners.catalogue import learner
 from pellux.learners.checkpoints import Checkpoints
 from pellux.service.analyses import Analyst, newest_analysis
 from pellux.service.analysis_kinds import KINDS, MODEL
+from pellux.service.lookups import learner_of
 from pellux.service.populations import population_line, population_size
 from pellux.service.prior_knowledge import observations, starts
+from pellux.service.problems import in_searches_of
 from pellux.service.recorder import SearchRecorder, Work
 from pellux.service.requests import SettingsRequest
 from pellux.service.resolving import Resolved
@@ -126,7 +128,7 @@ class EngineRoom:
             limits = replace(limits, trials=population_size(settings, resolved))
         coordinator = Coordinator(
             limits=limits,
-            baseline=self._baseline(search, brief),
+            baselines=self._baselines(search, brief),
             trials=trials,
             active_seconds=search.active_seconds,
             state=SearchState(search.state),
@@ -137,31 +139,35 @@ class EngineRoom:
         )
         assignment = self._assignment(search, brief, self.workspace.folds_file(problem.id))
         recorder = SearchRecorder(
-            self.workspace, search_id, problem.id, brief.judged_by, problem.frozen, work=Work(resolved.ladder, limits.folds, curves)
+            self.workspace, search_id, problem.id, brief.judged_by, problem.frozen,
+            work=Work(resolved.ladder, limits.folds, curves, brief.split.folds),
         )  # fmt: skip
         line = population_line(settings, resolved, learner(search.learner, brief.task)) if resolved.segments else None
         proposer = StrategyProposer(space, search.strategy, settings.seed, sign, defaults, earlier, line)
         return Driver(coordinator, self._make_runner(assignment), recorder, proposer, self.workspace.clock)
 
     def _rejudging_driver(self, search: models.Search, problem: models.Problem, trials: list[Trial]) -> Driver:
-        """Finalists on fresh folds, or pruned trials in full: they are there from the start, and nothing is proposed."""
+        """Finalists on fresh folds, pruned trials in full, or baselines: they are there from the start, and nothing is
+        proposed."""
         brief = Brief.from_json(problem.brief)
         settings = SettingsRequest.model_validate(search.plan)
         fresh = search.kind == "re-judge"
         folds = self.workspace.fresh_folds_file(search.id) if fresh else self.workspace.folds_file(problem.id)
-        repeats = len(np.load(folds, mmap_mode="r")) if fresh else 1
-        limits = replace(_limits(settings, search.workers, brief), folds=repeats * brief.split.folds)
+        limits = _limits(settings, search.workers, brief)
+        if fresh:
+            limits = replace(limits, folds=len(np.load(folds, mmap_mode="r")) * brief.split.folds)
         resolved = Resolved.from_json(search.stopping)
         with self.workspace.database.read() as session:
             curves = curves_of(session, search.id)
         coordinator = Coordinator(
-            limits=limits, baseline=None, trials=trials, active_seconds=search.active_seconds, state=SearchState(search.state),
+            limits=limits, baselines=(), trials=trials, active_seconds=search.active_seconds, state=SearchState(search.state),
             stopping=resolved.stopping(), curves=curves,
         )  # fmt: skip
-        # Nothing is computed from what finalists predict on fresh folds; it is not kept.
+        # Nothing is computed from what finalists predict on fresh folds; it is not kept. Baselines freeze no brief.
+        first = search.kind == "baselines"
         recorder = SearchRecorder(
-            self.workspace, search.id, problem.id, brief.judged_by, problem.frozen, keep_predictions=False,
-            work=Work(resolved.ladder, limits.folds, curves),
+            self.workspace, search.id, problem.id, brief.judged_by, problem.frozen or first, keep_predictions=first,
+            work=Work(resolved.ladder, limits.folds, curves, brief.split.folds),
         )  # fmt: skip
         runner = self._make_runner(self._assignment(search, brief, folds))
         return Driver(coordinator, runner, recorder, NoProposals(), self.workspace.clock)
@@ -179,33 +185,34 @@ class EngineRoom:
             most=resolved.levels[-1],
             grid=resolved.grid,
             checkpoints=self.workspace.checkpoints_folder(search.id) if resolved.grid else None,
+            prefixes=self.workspace.prefixes_folder(search.id),
+            prefix_bytes=SettingsRequest.model_validate(search.plan).prefix_mb * 2**20,
+            own=self.workspace.own_folder,
         )
 
-    def _baseline(self, search: models.Search, brief: Brief) -> dict[str, Any] | None:
-        """The learner's defaults, unless an earlier search of the problem has scored them."""
-        defaults = learner(search.learner, brief.task).defaults
+    def _baselines(self, search: models.Search, brief: Brief) -> list[dict[str, Any]]:
+        """The defaults of the search's learners, but for those that were scored before."""
+        chosen = learner(search.learner, brief.task)
         with self.workspace.database.read() as session:
-            scored = session.scalar(
-                select(models.Trial.id)
+            scored = session.scalars(
+                select(models.Trial)
                 .join(models.Search)
                 .where(
-                    models.Search.problem_id == search.problem_id,
-                    models.Search.kind == "search",
-                    models.Search.learner == search.learner,
+                    in_searches_of(search.problem_id),
                     models.Search.id != search.id,
                     models.Trial.origin == "baseline",
                     models.Trial.state == TrialState.SCORED.value,
                 )
-                .limit(1)
             )
-        return None if scored is not None else defaults
+            known = {learner_of(session, trial) for trial in scored}
+        return [dict(config) for config in chosen.baselines if chosen.settle(config)[0].key not in known]
 
 
 def _limits(settings: SettingsRequest, workers: int, brief: Brief) -> Limits:
     return Limits(
         trials=settings.trials,
         workers=workers,
-        folds=brief.split.folds,
+        folds=brief.split.fits,
         minutes=settings.minutes,
         fit_seconds=settings.fit_seconds,
         trial_seconds=settings.trial_seconds,

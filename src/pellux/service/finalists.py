@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 
 from sqlalchemy import select
@@ -11,6 +10,7 @@ from pellux.core.errors import InvalidPlan
 from pellux.core.judging import Brief, mean, standard_error
 from pellux.core.judging.comparisons import Comparison, compare, holm
 from pellux.core.judging.selection import front
+from pellux.learners.catalogue import learner
 from pellux.service.advice import suggestions
 from pellux.service.analysis_kinds import ground_of
 from pellux.service.contest import Contest, FinalistsQuery, gather
@@ -18,7 +18,7 @@ from pellux.service.decision_views import ComparisonToLeader, Finalist, Finalist
 from pellux.service.side_measures import COSTS, check_measure, larger_is_better, measures_of, values_of
 from pellux.service.trials import trial_row
 from pellux.service.workspace import Workspace
-from pellux.store.models import Decision, Trial
+from pellux.store.models import Decision, Search, Trial
 
 USUAL_REGION = 0.01
 
@@ -140,10 +140,9 @@ def _front(field: Contest, shown: Sequence[Trial], beside: dict[int, float], mea
     return [shown[i].id for i in front([t.rank_score for t in shown], turned)]
 
 
-def error_of_repeats(scores: Sequence[float], folds: int) -> float | None:
-    """Standard error of a mean over repeated folds: of one repeat, for cutting the same rows again adds no new rows."""
-    whole = standard_error(scores)
-    return None if whole is None else whole * math.sqrt(len(scores) / folds)
+def _learner_of(search: Search, trial: Trial) -> str:
+    key = trial.learner or search.learner
+    return learner(key).settle(trial.configuration)[0].key
 
 
 def _view(
@@ -153,13 +152,13 @@ def _view(
     costs = field.costs.get(trial.id)
     again = field.again.get(trial.id)
     return Finalist(
-        trial=trial_row(trial), search_number=search.number, learner=search.learner,
+        trial=trial_row(trial), search_number=search.number, learner=_learner_of(search, trial),
         is_baseline=trial.origin == "baseline", admitted=trial.id in admitted,
         fit_seconds=costs.fit_seconds if costs else trial.seconds / max(len(trial.scores), 1),
         prediction_seconds=costs.prediction_seconds if costs else None, model_bytes=costs.model_bytes if costs else None,
         beside=beside.get(trial.id), comparison=against.get(trial.id),
         rejudged=None if again is None else RejudgedView(
-            search_id=again.search, mean=mean(again.scores), error=error_of_repeats(again.scores, field.brief.split.folds),
+            search_id=again.search, mean=mean(again.scores), error=standard_error(again.scores, field.brief.split.folds),
             scores=list(again.scores),
         ),
     )  # fmt: skip

@@ -69,7 +69,7 @@ def forecast_for(
     brief: Brief, request: SearchRequest, configurations: Sequence[Configuration], seconds: Sequence[float]
 ) -> ForecastView:
     """The forecast from the costs of some fits; without minutes when there are none."""
-    checked, folds = check_search(brief, request), brief.split.folds
+    checked, folds = check_search(brief, request), brief.split.fits
     fits = (checked.trials + 1) * folds
     stopping = checked.stopping
     plays = min(checked.trials, SIMULATED)
@@ -153,7 +153,7 @@ def known_costs(session: Session, problem_id: int, key: str, space: Space, brief
         .order_by(Trial.id.desc())
         .limit(MOST_KNOWN)
     ).all()
-    found = [(configuration, seconds / brief.split.folds) for configuration, seconds in rows]
+    found = [(configuration, seconds / brief.split.fits) for configuration, seconds in rows]
     rehearsed = select(RehearsalFit.configuration, RehearsalFit.seconds).where(
         RehearsalFit.problem_id == problem_id, RehearsalFit.learner == key, RehearsalFit.state == "done"
     )

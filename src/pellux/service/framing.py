@@ -11,16 +11,20 @@ from numpy.typing import NDArray
 from pellux.core.errors import InvalidBrief
 from pellux.core.judging import (
     BINARY,
-    HOLDOUT,
+    ONLY_LEARNT,
     REGRESSION,
     UNUSED,
     Brief,
+    Folds,
+    Rows,
     assign_folds,
     default_metric,
     metric,
 )
-from pellux.learners.table import CATEGORY, TEXT, Column, Table
-from pellux.learners.target import classes_of, infer_task, target_array
+from pellux.core.judging.brief import ROLES
+from pellux.core.judging.split_plans import ORDERED
+from pellux.learners.table import DATE, TEXT, Column, Table
+from pellux.learners.target import classes_of, infer_task, own_folds, split_rows
 from pellux.service.requests import BriefRequest
 
 STRIPE = 160
@@ -28,21 +32,23 @@ STRIPE = 160
 
 @dataclass(frozen=True)
 class Framed:
-    """A brief that can be judged, with its folds (see core/judging/split_plans.py)."""
+    """A brief that can be judged, with its folds and what they were drawn from."""
 
     brief: Brief
-    folds: NDArray[np.int16]
-    target: NDArray[Any]
+    folds: Folds
+    rows: Rows
 
 
 def default_role(column: Column) -> tuple[str, str]:
     """The role a column starts with, and why when it is left out."""
     if column.type == TEXT:
-        return "ignore", "free text"
+        return "ignore", column.note or "free text"
     if column.distinct == 0:
         return "ignore", "no values"
     if column.distinct == 1 and column.missing == 0:
         return "ignore", "one value throughout"
+    if column.type == DATE:
+        return "ignore", "a date: make it time, or a feature"
     return "feature", ""
 
 
@@ -54,7 +60,7 @@ def frame(table: Table, request: BriefRequest) -> Framed:
     if column.distinct == 0:
         raise InvalidBrief(f"{column.name} is missing in every row.", at="target")
     task = request.task or _task(table, request)
-    if task == REGRESSION and column.type == CATEGORY:
+    if task == REGRESSION and column.coded:
         raise InvalidBrief(f"{column.name} holds categories; a regression needs numbers.", at="target")
     classes = () if task == REGRESSION else classes_of(table, column.name, request.positive)
     if task != REGRESSION and (task == BINARY) != (len(classes) == 2):
@@ -66,11 +72,13 @@ def frame(table: Table, request: BriefRequest) -> Framed:
         task=task,
         classes=classes,
         metric=request.metric or default_metric(task, _rarest_share(table, request.target, classes)),
-        split=request.split_plan(task),
+        split=request.split_plan(task, own_folds(table, request.fold)[1] if request.fold else None),
         seed=request.seed,
+        recorded=tuple(dict.fromkeys(request.recorded)),
+        **{role: getattr(request, role) or "" for role in ROLES},
     )
-    target, known = target_array(table, brief)
-    return Framed(brief, assign_folds(brief.split, target, known), target)
+    rows = split_rows(table, brief)
+    return Framed(brief, assign_folds(brief.split, rows), rows)
 
 
 def _task(table: Table, request: BriefRequest) -> str:
@@ -91,35 +99,41 @@ def _features(table: Table, request: BriefRequest) -> tuple[str, ...]:
         if table.column(name).type == TEXT:
             raise InvalidBrief(f"{name} holds free text, which no learner here can read. Ignore it.", at="features")
     wanted = request.features or [c.name for c in table.columns if default_role(c)[0] == "feature"]
-    return tuple(name for name in wanted if name != request.target and name not in request.ignore)
+    taken = {getattr(request, role) for role in ROLES} if not request.features else set()
+    return tuple(name for name in wanted if name != request.target and name not in request.ignore and name not in taken)
 
 
 def _rarest_share(table: Table, target: str, classes: tuple[str, ...]) -> float:
     if not classes:
         return 1.0
     values = np.asarray(table.values(target))
-    known = values[values >= 0] if table.column(target).type == CATEGORY else values[~np.isnan(values)]
+    known = values[values >= 0] if table.column(target).coded else values[~np.isnan(values)]
     counts = np.unique(known, return_counts=True)[1]
     return float(counts.min() / counts.sum())
 
 
 def draw_split(framed: Framed) -> dict[str, Any]:
-    """Folds and holdout as numbers to draw: rows, balance of the target, and where along the file the rows lie."""
-    sampled = np.linspace(0, len(framed.folds) - 1, min(STRIPE, len(framed.folds))).astype(int)
+    """Folds and holdout as numbers to draw: rows, balance of the target, and where the rows lie, in the order of the file
+    or of time."""
+    folds, brief, target = framed.folds, framed.brief, framed.rows.target
+    by_time = brief.split.kind == ORDERED and framed.rows.time is not None
+    order = np.argsort(framed.rows.time, kind="stable") if by_time and framed.rows.time is not None else np.arange(len(target))
+    sampled = order[np.linspace(0, len(order) - 1, min(STRIPE, len(order))).astype(int)]
     parts = []
-    for code in [*range(framed.brief.split.folds), *([HOLDOUT] if framed.brief.split.holdout > 0 else [])]:
-        rows = framed.target[framed.folds == code]
-        parts.append(
-            {
-                "name": "holdout" if code == HOLDOUT else f"fold {code + 1}",
-                "rows": len(rows),
-                "balance": _balance(framed.brief, rows),
-            }
-        )
+    for fold in range(brief.split.folds):
+        rows = target[folds.test(fold)]
+        parts.append({
+            "name": f"fold {fold + 1}", "rows": len(rows), "learnt": int(folds.train(fold).sum()), "balance": _balance(brief, rows)
+        })  # fmt: skip
+    if folds.held.any():
+        held = target[folds.held]
+        parts.append({"name": "holdout", "rows": len(held), "learnt": int(folds.outside.sum()), "balance": _balance(brief, held)})
     return {
         "parts": parts,
-        "unused": int((framed.folds == UNUSED).sum()),
-        "stripe": [int(code) for code in framed.folds[sampled]],
+        "unused": int((folds.first == UNUSED).sum()),
+        "only_learnt": int((folds.first == ONLY_LEARNT).sum()),
+        "stripe": [int(code) for code in folds.first[sampled]],
+        "stripe_by": "time" if by_time else "file",
     }
 
 

@@ -7,6 +7,7 @@ import platform
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from importlib.metadata import version
+from importlib.util import find_spec
 from typing import Any
 
 from sqlalchemy import func, select
@@ -20,6 +21,7 @@ from pellux.core.strategies import AUTOMATIC, Pick, pick, strategy
 from pellux.core.strategies.grid import lattice
 from pellux.engine.model import SearchState
 from pellux.learners.catalogue import learner
+from pellux.learners.settings import Learner
 from pellux.service.engine_room import EngineRoom
 from pellux.service.lookups import final_settings, learner_of
 from pellux.service.plan_files import apply_override
@@ -30,6 +32,9 @@ from pellux.service.resolving import Resolved, resolve_stopping
 from pellux.service.workspace import Workspace
 from pellux.store import recording
 from pellux.store.models import Decision, Search, Trial
+
+PACKAGES = ("numpy", "scipy", "scikit-learn", "lightgbm", "xgboost-cpu")
+MODULES = {"scikit-learn": "sklearn", "xgboost-cpu": "xgboost"}
 
 
 def default_workers() -> int:
@@ -51,6 +56,7 @@ class Checked:
 def check_search(brief: Brief, request: SearchRequest) -> Checked:
     """Validate a search against its problem's brief."""
     chosen, plan = learner(request.learner, brief.task), request.plan
+    check_learner(chosen, brief)
     space = parse(request.space) if request.space is not None else chosen.default_space()
     chosen.check(space)
     if not space.searched:
@@ -67,6 +73,12 @@ def check_search(brief: Brief, request: SearchRequest) -> Checked:
         if len(first) > members:
             raise InvalidPlan(f"{len(first)} starts are more than the {members} members of the population.", at="plan.starts")
     return Checked(space, picked, first, trials, plan.workers or default_workers(), stopping)
+
+
+def check_learner(chosen: Learner, brief: Brief) -> None:
+    """Refuse a learner that cannot do what the brief asks for."""
+    if brief.weight and not chosen.weights:
+        raise InvalidPlan(f"{chosen.label} cannot weigh rows, and the brief has weights ({brief.weight}).", at="learner")
 
 
 def with_decisions(session: Session, brief: Brief, request: SearchRequest) -> SearchRequest:
@@ -177,5 +189,5 @@ def _kept_plan(request: SearchRequest, found: Checked) -> dict[str, Any]:
 
 def versions() -> dict[str, str]:
     """What a result depends on."""
-    packages = {name: version(name) for name in ("numpy", "scipy", "scikit-learn")}
+    packages = {name: version(name) for name in PACKAGES if find_spec(MODULES.get(name, name)) is not None}
     return {"pellux": __version__, "python": platform.python_version(), **packages}

@@ -22,13 +22,15 @@ def get_trial(session: Session, trial_id: int) -> Trial:
 
 
 def learner_of(session: Session, trial: Trial) -> str:
-    """The key of the learner that a trial configures."""
-    return trial.learner or session.get_one(Search, trial.search_id).learner
+    """The key of the learner that a trial configures; of several that are searched together, the one it chose."""
+    key = trial.learner or session.get_one(Search, trial.search_id).learner
+    return learner(key).settle(trial.configuration)[0].key if "|" in key else key
 
 
 def final_settings(session: Session, trial: Trial) -> dict[str, Any]:
     """The settings by which a trial's model is trained in one go: to its best iteration, by its schedule if it has one."""
-    found: dict[str, Any] = dict(trial.configuration)
+    key = trial.learner or session.get_one(Search, trial.search_id).learner
+    found: dict[str, Any] = learner(key).settle(trial.configuration)[1]
     growth = learner(learner_of(session, trial)).growth
     if trial.best_iteration is None or growth is None:
         return found

@@ -31,9 +31,25 @@ def read_plan(path: Path, overrides: Sequence[str] = ()) -> PlanFile:
     for override in overrides:
         apply_override(found, override)
     plan = checked(PlanFile, {**found, **({"overrides": list(overrides)} if overrides else {})})
-    data = Path(plan.brief.data)
-    plan.brief.data = str(data if data.is_absolute() else (path.parent / data).resolve())
+    plan.brief.data = str(_from(path, plan.brief.data))
+    if is_own(plan.learner):
+        place, _, name = plan.learner.rpartition(":")
+        plan.learner = f"{_from(path, place) if place.endswith('.py') else place}:{name}"
+    for own in plan.metrics:
+        place, _, name = own.where.rpartition(":")
+        own.where = f"{_from(path, place)}:{name}"
     return plan
+
+
+def is_own(key: str) -> bool:
+    """Whether a learner is named by where its code is."""
+    return ":" in key
+
+
+def _from(plan: Path, place: str) -> Path:
+    """Paths in a plan are relative to it."""
+    found = Path(place)
+    return found if found.is_absolute() else (plan.parent / found).resolve()
 
 
 def apply_override(found: dict[str, Any], text: str) -> None:
@@ -58,6 +74,6 @@ def apply_override(found: dict[str, Any], text: str) -> None:
 
 def plan_hash(plan: PlanFile, data_hash: str) -> str:
     """Equal for plans that ask for the same search of the same data, wherever the file lies."""
-    found = plan.model_dump(exclude={"overrides"})
+    found = plan.model_dump(exclude={"overrides", "metrics", "reading"})
     found["brief"]["data"] = data_hash
     return hashlib.sha256(json.dumps(found, sort_keys=True).encode()).hexdigest()

@@ -19,6 +19,7 @@ from pellux.core.space import Fixed, Space, Value
 from pellux.core.strategies import Observation
 from pellux.learners.catalogue import learner
 from pellux.learners.settings import Learner
+from pellux.learners.several import Several
 from pellux.service.problems import get_problem, in_searches_of
 from pellux.service.requests import Request, SettingsRequest
 from pellux.service.resolving import POPULATION
@@ -55,17 +56,19 @@ def observations(
     wanted, sign = plan.warm_start, brief.judged_by.sign
     if wanted == "none":
         return []
-    defaults = learner(key, brief.task).defaults
+    chosen = learner(key, brief.task)
+    defaults = chosen.defaults
     found: dict[str, Observation] = {}
 
-    def keep(configuration: dict[str, Value], scores: tuple[float | None, ...], seconds: float, state: str) -> None:
+    def keep(its_key: str, configuration: dict[str, Value], scores: tuple[float | None, ...], seconds: float, state: str) -> None:
         """A configuration once; what was measured here comes later and counts more than what was brought."""
-        here = space.placed(configuration, defaults)
+        translated = as_of(chosen, its_key, configuration)
+        here = None if translated is None else space.placed(translated, defaults)
         if here is not None:
             observation = Observation(here, scores, seconds, state, elsewhere=True)
             found[observation.identity] = observation
 
-    query = select(Trial).join(Search).where(in_searches_of(problem_id), Search.learner == key)
+    query = select(Trial, Search.learner).join(Search).where(in_searches_of(problem_id))
     # A population's trials are intervals, and what they scored they owe to their parents too.
     query = query.where(Trial.state.in_(("scored", "failed")), Search.strategy != POPULATION).order_by(Trial.id)
     if before is not None:  # the same on a restart: what was there when the search was launched
@@ -76,11 +79,22 @@ def observations(
     if wanted == "all":
         past = select(PastResult).where(PastResult.problem_id == problem_id, PastResult.learner == key)
         for row in session.scalars(past.order_by(PastResult.id)):
-            keep(row.configuration, (sign * row.score,), 0.0, "scored")
-    for trial in session.scalars(query):
+            keep(key, row.configuration, (sign * row.score,), 0.0, "scored")
+    for trial, its_key in session.execute(query):
         scores = tuple(None if score is None else sign * score for score in trial.scores)
-        keep(trial.configuration, scores, trial.seconds, trial.state)
+        keep(trial.learner or its_key, trial.configuration, scores, trial.seconds, trial.state)
     return list(found.values())
+
+
+def as_of(chosen: Learner, key: str, configuration: dict[str, Value]) -> dict[str, Value] | None:
+    """A configuration of one learner (or of several) as another writes it; None when they have no learner in common."""
+    if key == chosen.key:
+        return configuration
+    member, settings = learner(key).settle(configuration)
+    if isinstance(chosen, Several):
+        known = {m.key for m in chosen.members}
+        return chosen.adopt(member.key, {**member.defaults, **settings}) if member.key in known else None
+    return settings if member.key == chosen.key else None
 
 
 def _require_searches(session: Session, problem_id: int, wanted: Sequence[int]) -> None:

@@ -9,25 +9,30 @@ from sqlalchemy import ColumnElement, and_, func, select
 from sqlalchemy.orm import Session
 
 from pellux.core.errors import Conflict, NotFound
-from pellux.core.judging import Brief, fingerprint, metrics_for
+from pellux.core.judging import Brief, Folds, fingerprint, metrics_for
+from pellux.learners.catalogue import every_learner
 from pellux.learners.table import Table
-from pellux.learners.target import target_array
+from pellux.learners.target import split_rows
 from pellux.service.datasets import open_table
 from pellux.service.framing import Framed, default_role, draw_split, frame
+from pellux.service.leak_check import leak_check
 from pellux.service.requests import BriefRequest
 from pellux.service.views import (
     BestView,
     BriefView,
     ColumnView,
     DataView,
+    FindingView,
     PreviewView,
     ProblemView,
+    ReadingView,
     SplitView,
 )
 from pellux.service.workspace import Workspace
 from pellux.store.models import DataFile, Decision, Problem, Search, Trial
 
 SPARK = 40
+RANKED = ("search", "baselines")
 
 
 def data_view(table: Table) -> DataView:
@@ -38,10 +43,12 @@ def data_view(table: Table) -> DataView:
             ColumnView(
                 name=column.name, type=column.type, missing=column.missing, distinct=column.distinct,
                 categories=list(column.categories[:50]), low=column.low, high=column.high, whole=column.whole,
-                histogram=list(column.histogram), role=role, why=why,
+                histogram=list(column.histogram), role=role, why=why, note=column.note,
             )
         )  # fmt: skip
-    return DataView(hash=table.hash, name=table.name, rows=table.rows, columns=columns)
+    reading = ReadingView(**{name: table.reading.get(name) or "" for name in ("format", "encoding", "delimiter", "quote", "decimal")},
+                          types=table.reading.get("types", {}), notes=table.reading.get("notes", []))  # fmt: skip
+    return DataView(hash=table.hash, name=table.name, rows=table.rows, columns=columns, source=table.source, reading=reading)
 
 
 def brief_view(brief: Brief) -> BriefView:
@@ -49,18 +56,36 @@ def brief_view(brief: Brief) -> BriefView:
         data=brief.data, target=brief.target, features=list(brief.features), task=brief.task,
         classes=list(brief.classes), metric=brief.metric, metric_label=brief.judged_by.label,
         larger_is_better=brief.judged_by.larger_is_better, folds=brief.split.folds, split=brief.split.kind,
-        split_label=brief.split.label, holdout=brief.split.holdout, seed=brief.seed,
+        split_label=brief.split.label, holdout=brief.split.holdout, seed=brief.seed, repeats=brief.split.repeats,
+        gap=brief.split.gap, holdout_by=brief.split.draws_holdout_by, fits=brief.split.fits, group=brief.group, time=brief.time,
+        fold=brief.fold, weight=brief.weight, recorded=list(brief.recorded),
     )  # fmt: skip
 
 
 def preview(workspace: Workspace, request: BriefRequest) -> PreviewView:
     """What a brief would become, without keeping anything."""
-    framed = frame(open_table(workspace, request.data), request)
+    table = open_table(workspace, request.data)
+    framed = frame(table, request)
     return PreviewView(
         brief=brief_view(framed.brief),
         split=SplitView(**draw_split(framed)),
         suited_metrics=[m.key for m in metrics_for(framed.brief.task)],
+        suited_learners=[entry.key for entry in every_learner() if framed.brief.task in entry.tasks and entry.installed],
+        findings=_findings(table, framed),
     )
+
+
+def _findings(table: Table, framed: Framed) -> list[FindingView]:
+    found = leak_check(table, framed.brief, framed.rows, framed.folds)
+    return [FindingView(kind=f.kind, column=f.column, words=f.words) for f in found]
+
+
+def findings(workspace: Workspace, problem_id: int) -> list[FindingView]:
+    """The leak check of a problem as it stands."""
+    brief = stored_brief(workspace, problem_id)
+    table = open_table(workspace, brief.data)
+    folds = Folds.of(np.load(workspace.folds_file(problem_id)), brief.split)
+    return _findings(table, Framed(brief, folds, split_rows(table, brief)))
 
 
 def create_problem(workspace: Workspace, request: BriefRequest, *, reuse: bool = False, derived_from: int | None = None) -> int:
@@ -76,12 +101,12 @@ def create_problem(workspace: Workspace, request: BriefRequest, *, reuse: bool =
         problem = Problem(name=name, tags=[], derived_from=derived_from, created_at=workspace.clock(), **_framed(framed))
         session.add(problem)
         session.flush()
-        np.save(workspace.folds_file(problem.id), framed.folds)
+        np.save(workspace.folds_file(problem.id), framed.folds.kept)
         return problem.id
 
 
 def change_problem(workspace: Workspace, problem_id: int, request: BriefRequest) -> None:
-    """Replace the brief of a problem that has no scored fit yet."""
+    """Replace the brief of a problem that no search uses yet; its baselines are to be forgotten first."""
     framed = frame(open_table(workspace, request.data), request)
     with workspace.database.write() as session:
         problem = get_problem(session, problem_id)
@@ -90,7 +115,7 @@ def change_problem(workspace: Workspace, problem_id: int, request: BriefRequest)
         for field, value in _framed(framed).items():
             setattr(problem, field, value)
         problem.name = request.name or problem.name
-        np.save(workspace.folds_file(problem_id), framed.folds)
+        np.save(workspace.folds_file(problem_id), framed.folds.kept)
 
 
 def _framed(framed: Framed) -> dict[str, Any]:
@@ -98,7 +123,7 @@ def _framed(framed: Framed) -> dict[str, Any]:
         "data_hash": framed.brief.data,
         "brief": framed.brief.to_json(),
         "brief_hash": framed.brief.fingerprint,
-        "folds_hash": fingerprint(framed.folds),
+        "folds_hash": fingerprint(framed.folds.kept),
     }
 
 
@@ -108,8 +133,8 @@ def _data_name(session: Session, content_hash: str) -> str:
 
 
 def in_searches_of(problem_id: int) -> ColumnElement[bool]:
-    """Trials of a problem's searches: what is ranked. Those of a re-judging have other folds and never are."""
-    return and_(Search.problem_id == problem_id, Search.kind == "search")
+    """Trials of a problem's searches and its baselines: what is ranked. Those of a re-judging have other folds and never are."""
+    return and_(Search.problem_id == problem_id, Search.kind.in_(RANKED))
 
 
 def get_problem(session: Session, problem_id: int) -> Problem:
@@ -139,8 +164,9 @@ def list_problems(workspace: Workspace) -> list[ProblemView]:
 def split_view(workspace: Workspace, problem_id: int) -> SplitView:
     with workspace.database.read() as session:
         brief = Brief.from_json(get_problem(session, problem_id).brief)
-    target, _ = target_array(open_table(workspace, brief.data), brief)
-    return SplitView(**draw_split(Framed(brief, np.load(workspace.folds_file(problem_id)), target)))
+    table = open_table(workspace, brief.data)
+    folds = Folds.of(np.load(workspace.folds_file(problem_id)), brief.split)
+    return SplitView(**draw_split(Framed(brief, folds, split_rows(table, brief))))
 
 
 def _view(session: Session, problem: Problem) -> ProblemView:

@@ -24,6 +24,7 @@ class Work:
     ladder: Ladder
     folds: int
     curves: Mapping[tuple[int, int], Points] = field(default_factory=dict)
+    per_repeat: int | None = None  # folds, when the rows are cut into folds more than once
 
     def __post_init__(self) -> None:
         self._reached = {key: points[-1][0] for key, points in self.curves.items() if points}
@@ -166,7 +167,7 @@ class SearchRecorder:
             "configuration": dict(trial.configuration),
             "scores": trial.scores,
             "mean": average,
-            "error": standard_error(scores) if scored else None,
+            "error": standard_error(scores, self._work.per_repeat) if scored else None,
             "rank_score": None if average is None else self._metric.sign * average,
             "seconds": trial.seconds,
             "seen": trial.seen,
@@ -203,6 +204,7 @@ class SearchRecorder:
             "log": outcome.log if outcome else "",
             "warnings": list(outcome.warnings) if outcome else [],
             "model_bytes": outcome.model_bytes if outcome else None,
+            "recorded": dict(outcome.recorded) if outcome else {},
         }
 
     @staticmethod

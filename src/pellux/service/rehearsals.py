@@ -65,21 +65,23 @@ def rehearse(workspace: Workspace, problem_id: int, request: SearchRequest) -> l
 def run(workspace: Workspace, brief: Brief, folds: Path, request: SearchRequest) -> list[RehearsalFitView]:
     """The fits of a rehearsal, one after another on up to two workers; nothing is kept."""
     space = check_search(brief, request).space
-    defaults = learner(request.learner, brief.task).defaults
+    chosen = learner(request.learner, brief.task)
     starts = _configurations(space)
     workers = min(2, default_workers())
     limits = Limits(trials=len(starts), workers=workers, folds=1, fit_seconds=min(PATIENCE, request.plan.fit_seconds))
     assignment = Assignment(
         table=workspace.data_folder(brief.data), folds=folds, brief=brief, learner=request.learner,
-        log=workspace.log_file(0).with_name("rehearsal.log"),
+        log=workspace.log_file(0).with_name("rehearsal.log"), own=workspace.own_folder,
     )  # fmt: skip
     book = _Book()
-    driver = Driver(Coordinator(limits, defaults, starts=starts), LocalRunner(assignment), book, NoProposals(), workspace.clock)
+    driver = Driver(
+        Coordinator(limits, chosen.baselines[:1], starts=starts), LocalRunner(assignment), book, NoProposals(), workspace.clock
+    )
     driver.start()
     driver.join(PATIENCE * len(starts))
     driver.leave()
     driver.join(10)
-    return [_view(number, fit, [defaults, *starts]) for number, fit in sorted(book.fits.items())]
+    return [_view(number, fit, [chosen.baselines[0], *starts]) for number, fit in sorted(book.fits.items())]
 
 
 def _configurations(space: Space) -> list[Configuration]:

@@ -12,14 +12,14 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from pellux.core.errors import Conflict, InvalidPlan
-from pellux.core.judging import Brief, fresh_folds
+from pellux.core.judging import Brief, Folds, fresh_folds
 from pellux.engine.model import SearchState
-from pellux.learners.target import target_array
+from pellux.learners.target import split_rows
 from pellux.service.datasets import open_table
 from pellux.service.engine_room import EngineRoom
 from pellux.service.launching import default_workers, versions
 from pellux.service.lookups import final_settings, get_trial, learner_of
-from pellux.service.problems import get_problem, in_searches_of
+from pellux.service.problems import RANKED, get_problem, in_searches_of
 from pellux.service.requests import Request, SettingsRequest
 from pellux.store import recording
 from pellux.store.models import Problem, Search, Trial
@@ -62,8 +62,9 @@ def rejudge(room: EngineRoom, problem_id: int, request: RejudgeRequest) -> int:
         search = _keep(session, problem, request, chosen)
         search.created_at = workspace.clock()
         session.flush()
-        target, _ = target_array(open_table(workspace, brief.data), brief)
-        folds = fresh_folds(brief.split, target, np.load(workspace.folds_file(problem_id)), request.repeats)
+        rows = split_rows(open_table(workspace, brief.data), brief)
+        own = Folds.of(np.load(workspace.folds_file(problem_id)), brief.split)
+        folds = fresh_folds(brief.split, rows, own, request.repeats)
         np.save(workspace.fresh_folds_file(search.id), folds)
         _keep_trials(session, search, chosen)
         entry = (search.created_at, search.id, "search", {"problem_id": problem_id, "state": search.state})
@@ -85,16 +86,14 @@ def _chosen(session: Session, problem: Problem, wanted: Sequence[int]) -> list[T
             raise Conflict(f"Trial {trial.number} of search {search.number} is {trial.state}: it has no score on all folds.")
         found[trial.id] = trial
     learners = {learner_of(session, trial) for trial in found.values()}
-    baselines = select(Trial).join(Search).where(
-        in_searches_of(problem.id), Trial.origin == "baseline", Trial.state == "scored", Search.learner.in_(learners)
-    )  # fmt: skip
-    found |= {trial.id: trial for trial in session.scalars(baselines)}
+    baselines = select(Trial).join(Search).where(in_searches_of(problem.id), Trial.origin == "baseline", Trial.state == "scored")
+    found |= {trial.id: trial for trial in session.scalars(baselines) if learner_of(session, trial) in learners}
     return sorted(found.values(), key=lambda t: (-(t.rank_score or 0.0), t.id))
 
 
 def check_belongs(session: Session, problem: Problem, trial: Trial, search: Search) -> None:
     """Refuse a trial of another problem: its score is not comparable, the less so when its metric is another."""
-    if search.kind != "search":
+    if search.kind not in RANKED:
         raise Conflict(f"Trial {trial.number} is a re-judged finalist; choose the trial that it judges again.")
     if search.problem_id == problem.id:
         return

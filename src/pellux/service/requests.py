@@ -24,7 +24,7 @@ R = TypeVar("R", bound=Request)
 class BriefRequest(Request):
     """How a problem is framed. Only `data` and `target` have to be given; the rest has defaults that are shown."""
 
-    data: str = Field(description="Content hash of imported data; in a plan file, the path of a CSV file.")
+    data: str = Field(description="Content hash of imported data; in a plan file, the path of a data file.")
     target: str = Field(description="The column to predict.")
     name: str = Field("", max_length=200, description="What the problem is called.")
     task: Literal["binary", "multiclass", "regression"] | None = None
@@ -32,23 +32,43 @@ class BriefRequest(Request):
     positive: str | None = Field(None, description="The class whose probability counts, in a binary task.")
     features: list[str] | None = Field(None, description="Columns to learn from; all others by default.")
     ignore: list[str] = Field([], description="Columns to leave out.")
-    folds: int | str = Field(5, description="Number of folds and their kind: '5 stratified', '5 shuffled' or 5.")
-    holdout: float | str = Field(0.2, description="Share of rows kept out of every fold: 0.2 or '20 %'.")
+    recorded: list[str] = Field([], max_length=30, description="Metrics recorded for every fit beside the one that decides.")
+    group: str | None = Field(None, description="The column that names what recurs; its rows stay in one fold.")
+    time: str | None = Field(None, description="The column that says when, for folds or a holdout ordered in time.")
+    weight: str | None = Field(None, description="The column that says how much a row counts, in learning and in judging.")
+    fold: str | None = Field(None, description="The column that already holds the folds.")
+    folds: int | str = Field(
+        5,
+        description="Number of folds and their kind: '5 stratified', '5 shuffled', '5 grouped', '5 stratified grouped', "
+        "'5 ordered', 'column', or 5; 'x 3' after it draws them three times.",
+    )
+    gap: float = Field(0, ge=0, description="Of ordered folds: time between what is learnt from and what is tested (days).")
+    holdout: float | str = Field(
+        0.2, description="Share of rows kept out of every fold: 0.2, '20 %', or '20 % by group' (time, random, stratified)."
+    )
     seed: Seed = 0
 
-    def split_plan(self, task: str) -> SplitPlan:
+    def split_plan(self, task: str, own_folds: int | None = None) -> SplitPlan:
+        """The split plan that is meant; `own_folds` is how many the fold column holds."""
         kind = "shuffled" if task == REGRESSION else "stratified"
-        match = re.fullmatch(r"\s*(\d+)(?:\s+(\w+))?(?:\s+folds?)?\s*", str(self.folds))
+        kind = ("stratified grouped" if task != REGRESSION else "grouped") if self.group else kind
+        share, by = self._holdout()
+        text = str(self.folds).strip()
+        if text == "column" or (self.fold and re.fullmatch(r"\d+", text)):
+            if own_folds is None:
+                raise InvalidPlan("Folds of the data's own column need a column with the role fold.", at="fold")
+            return SplitPlan("column", own_folds, share, self.seed, holdout_by=by)
+        match = re.fullmatch(r"(\d+)(?:\s+((?:stratified )?[a-z]+?))?(?:\s+folds?)?(?:\s*[x×]\s*(\d+))?", text)
         if match is None:
-            raise InvalidPlan(f"'{self.folds}' is not a split plan. Write '5 stratified' or '5 shuffled'.", at="folds")
-        return SplitPlan(match[2] or kind, int(match[1]), self._holdout_share(), self.seed)
+            raise InvalidPlan(f"'{self.folds}' is not a split plan. Write '5 stratified', '5 grouped' or '5 ordered'.", at="folds")
+        return SplitPlan(match[2] or kind, int(match[1]), share, self.seed, int(match[3] or 1), self.gap, by)
 
-    def _holdout_share(self) -> float:
-        match = re.fullmatch(r"\s*([\d.]+)\s*(%?)\s*", str(self.holdout))
+    def _holdout(self) -> tuple[float, str]:
+        match = re.fullmatch(r"\s*([\d.]+)\s*(%?)\s*(?:(?:by )?(group|time|random|stratified))?\s*", str(self.holdout))
         try:
-            return float(match[1]) / (100 if match[2] else 1) if match else float("x")
+            return (float(match[1]) / (100 if match[2] else 1), match[3] or "") if match else (float("x"), "")
         except ValueError:
-            raise InvalidPlan(f"'{self.holdout}' is not a share. Write '20 %' or 0.2.", at="holdout") from None
+            raise InvalidPlan(f"'{self.holdout}' is not a share. Write '20 %', 0.2 or '20 % by time'.", at="holdout") from None
 
 
 class SettingsRequest(Request):
@@ -94,6 +114,13 @@ class SettingsRequest(Request):
         description="Disk that the checkpoints of parked trials may take; past it the weakest lose theirs.",
     )
     memory_mb: int | None = Field(None, ge=64, alias="memory mb", description="What one worker may allocate.")
+    prefix_mb: int = Field(
+        512,
+        ge=0,
+        le=1_000_000,
+        alias="prefix mb",
+        description="What prepared rows that trials share may take, in memory and on disk.",
+    )
 
 
 class LimitsRequest(Request):
@@ -114,13 +141,23 @@ class SearchRequest(Request):
     overrides: list[str] = Field([], description="What was changed for this launch alone, as key=value; kept with the search.")
 
 
+class OwnMetric(Request):
+    """A function of yours to judge by; `brief.metric` and `brief.recorded` name it."""
+
+    where: str = Field(description="'file.py:function', relative to the plan.")
+    larger_is_better: bool = Field(True, alias="larger is better")
+    needs: Literal["labels", "probabilities", "values"] = "labels"
+
+
 class PlanFile(Request):
     """A plan file: brief, learner, space and plan in one YAML document."""
 
     pellux: Literal[1] = Field(description="Version of the plan format.")
     name: str = ""
     brief: BriefRequest
-    learner: str
+    reading: dict[str, Any] = Field({}, description="How the data file is read, where it is not found out rightly.")
+    learner: str = Field(description="A learner, several ('logistic | forest *2'), or a class of yours: 'file.py:Name'.")
+    metrics: list[OwnMetric] = Field([], description="Metrics of yours that the brief names.")
     space: str | None = None
     plan: SettingsRequest = SettingsRequest()
     overrides: list[str] = Field([], description="What --set changed; kept with the search.")

@@ -54,11 +54,12 @@ class Resolved:
     settings: Mapping[str, Any]
     grid: tuple[int, ...] = ()
     segments: bool = False
+    first: int = 0
 
     def to_json(self) -> dict[str, Any]:
         return {
             "key": self.key, "reason": self.reason, "resource": self.resource, "levels": list(self.levels),
-            "settings": dict(self.settings), "grid": list(self.grid), "segments": self.segments,
+            "settings": dict(self.settings), "grid": list(self.grid), "segments": self.segments, "first": self.first,
         }  # fmt: skip
 
     @staticmethod
@@ -68,7 +69,7 @@ class Resolved:
             return Resolved("none", "", "", (1,), {})
         return Resolved(
             found["key"], found["reason"], found["resource"], tuple(found["levels"]), found["settings"], tuple(found["grid"]),
-            found["segments"],
+            found["segments"], found.get("first", 0),
         )  # fmt: skip
 
     def view(self) -> StoppingView:
@@ -79,7 +80,7 @@ class Resolved:
 
     @property
     def ladder(self) -> Ladder:
-        return Ladder(self.resource, self.levels)
+        return Ladder(self.resource, self.levels, self.first)
 
     def stopping(self) -> Stopping:
         chosen = rule(self.key)
@@ -109,6 +110,9 @@ def resolve_stopping(chosen: Learner, space: Space, plan: SettingsRequest, strat
         raise InvalidPlan("An interval is a setting of population training only.", at="plan.stopping.interval")
     resource = _resource(found, chosen, space, resource)
     most = _most(chosen, space, resource, shared, brief)
+    if found.ladder is not None:
+        own = found.ladder(settings, brief.split.fits)
+        return Resolved(key, reason or found.sentence, own.resource, own.levels, kept, first=own.first)
     levels = _levels(found, settings, resource, most, brief)
     grid = points(levels, chosen.growth.points) if resource == ITERATIONS and chosen.growth else ()
     return Resolved(key, reason or found.sentence, resource, levels, kept, grid)
@@ -123,9 +127,9 @@ def _rule(chosen: Learner, space: Space, plan: SettingsRequest, brief: Brief) ->
             "asynchronous halving",
             f"{chosen.label} is trained in {chosen.growth.counter}: the weak end after a fraction, and nobody waits.",  # type: ignore[union-attr]
         )
-    if brief.split.folds >= 3:
-        return "fold race", f"{brief.split.folds} folds: a trial that cannot win any more skips the rest of them."
-    return "none", f"With {brief.split.folds} folds there is nothing to save by stopping between them."
+    if brief.split.fits >= 3:
+        return "fold race", f"{brief.split.fits} folds: a trial that cannot win any more skips the rest of them."
+    return "none", f"With {brief.split.fits} folds there is nothing to save by stopping between them."
 
 
 def _counts(chosen: Learner, space: Space) -> bool:
@@ -167,7 +171,7 @@ def _most(chosen: Learner, space: Space, resource: str, shared: Mapping[str, Any
         fixed = space.by_name.get(chosen.growth.counter)
         kept = fixed.value if isinstance(fixed, Fixed) else chosen.defaults[chosen.growth.counter]
         return int(given or kept)
-    return {ROWS: WHOLE_ROWS, FOLDS: brief.split.folds}.get(resource, 1)
+    return {ROWS: WHOLE_ROWS, FOLDS: brief.split.fits}.get(resource, 1)
 
 
 def _levels(found: Rule, settings: Any, resource: str, most: int, brief: Brief) -> tuple[int, ...]:
@@ -175,7 +179,7 @@ def _levels(found: Rule, settings: Any, resource: str, most: int, brief: Brief) 
         least = settings.least or max(round(most / settings.factor ** RUNGS_BELOW.get(resource, USUAL_BELOW)), 1)
         return geometric(resource, least, most, settings.factor).levels
     if resource == FOLDS:
-        return fold_by_fold(settings.least, brief.split.folds).levels
+        return fold_by_fold(settings.least, brief.split.fits).levels
     return (most,)
 
 

@@ -3,23 +3,27 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
 from sqlalchemy import case, func, select
 from sqlalchemy.orm import Session
 
-from pellux.core.errors import Conflict, InvalidPlan, NotFound
+from pellux.core.errors import Conflict, InvalidPlan, InvalidSpace, NotFound
 from pellux.core.judging import Brief
 from pellux.core.space import Fixed, Space, Value, parse, to_json
 from pellux.core.strategies import labelled
 from pellux.engine.messages import Pause, Resume, SetLimits, SetWorkers, Stop, Try, Withdraw
 from pellux.engine.model import SearchState, TrialState
 from pellux.learners.catalogue import learner
+from pellux.learners.settings import Learner
+from pellux.learners.several import split_key
 from pellux.service.engine_room import EngineRoom
 from pellux.service.forecasts import seconds_left
 from pellux.service.launching import check_target
-from pellux.service.problems import best_view, get_problem
+from pellux.service.lookups import learner_of
+from pellux.service.problems import best_view, get_problem, in_searches_of
 from pellux.service.requests import LimitsRequest, SettingsRequest
 from pellux.service.resolving import Resolved
 from pellux.service.views import Counts, FitCounts, SearchView
@@ -28,6 +32,16 @@ from pellux.store import recording
 from pellux.store.models import Fit, Problem, Search, Trial
 
 MOST_WORKERS = 256
+
+
+def check_configuration(chosen: Learner, configuration: Mapping[str, Value]) -> None:
+    """Refuse a setting that the learner does not have or a value that it does not accept."""
+    member, settings = chosen.settle(configuration)
+    for name, value in settings.items():
+        member.check(Space((Fixed(name=name, value=value),)))
+    for name in configuration:
+        if all(s.name != name for s in chosen.settings) and name not in settings:
+            raise InvalidSpace(f"{name}: {chosen.label} has no such setting.", at=name)
 
 
 def set_state(room: EngineRoom, search_id: int, wanted: str) -> None:
@@ -83,12 +97,11 @@ def try_configuration(room: EngineRoom, search_id: int, configuration: dict[str,
             raise Conflict(f"The search is {search.state}; launch a new one with this configuration as its start.")
         task = Brief.from_json(session.get_one(Problem, search.problem_id).brief).task
     chosen = learner(search.learner, task)
-    for name, value in configuration.items():
-        chosen.check(Space((Fixed(name=name, value=value),)))
+    check_configuration(chosen, configuration)
     if not configuration:
         raise InvalidPlan("A trial by hand needs at least one setting.", at="configuration")
     # Whole, so that two trials are told apart or found alike by all of their settings.
-    configuration = {**chosen.defaults, **configuration}
+    configuration = chosen.whole(configuration)
     room.start(search_id)
     room.post(search_id, Try(configuration, room.workspace.clock()))
 
@@ -172,7 +185,7 @@ def _view(room: EngineRoom, session: Session, search: Search) -> SearchView:
         seed=settings.seed, workers=search.workers, state=search.state, reason=search.reason,
         halted=room.halted(search.id), created_at=search.created_at, ended_at=search.ended_at,
         active_seconds=search.active_seconds, busy_seconds=busy,
-        seconds_left=seconds_left(session, search, settings, space, brief.split.folds) if space else _rejudging_left(search, settings.trials * folds, run, busy),
+        seconds_left=seconds_left(session, search, settings, space, brief.split.fits) if space else _rejudging_left(search, settings.trials * folds, run, busy),
         trials=Counts(**{state.value: counts.get(state.value, 0) for state in TrialState}), fits=_fit_counts(session, search, folds, run), best=best_view(session, best),
         baseline=best_view(session, baseline_trial(session, search)), newest_entry=recording.newest_entry(session),
     )  # fmt: skip
@@ -196,7 +209,7 @@ def _fit_counts(session: Session, search: Search, folds: int, run: int) -> FitCo
 def _folds_of(room: EngineRoom, search: Search, brief: Brief) -> int:
     """How many fits a trial has: folds, times the repeats of a re-judging."""
     repeats = 1 if search.kind != "re-judge" else len(np.load(room.workspace.fresh_folds_file(search.id), mmap_mode="r"))
-    return repeats * brief.split.folds
+    return repeats * brief.split.folds if search.kind == "re-judge" else brief.split.fits
 
 
 def _rejudging_left(search: Search, fits: int, run: int, busy: float) -> float | None:
@@ -207,19 +220,15 @@ def _rejudging_left(search: Search, fits: int, run: int, busy: float) -> float |
 
 
 def baseline_trial(session: Session, search: Search) -> Trial | None:
-    """The scored baseline of a search's learner, from whichever search of the problem ran it."""
-    return session.scalar(
+    """The scored baseline of a search's learner (of several the best), from whichever run of the problem scored it."""
+    own = {name for name, _ in split_key(search.learner)} if search.learner else None
+    scored = (
         select(Trial)
         .join(Search)
-        .where(
-            Search.problem_id == search.problem_id,
-            Search.learner == search.learner,
-            Trial.origin == "baseline",
-            Trial.state == TrialState.SCORED.value,
-        )
-        .order_by(Trial.id)
-        .limit(1)
+        .where(in_searches_of(search.problem_id), Trial.origin == "baseline", Trial.state == TrialState.SCORED.value)
+        .order_by(Trial.rank_score.desc(), Trial.id)
     )
+    return next((trial for trial in session.scalars(scored) if own is None or learner_of(session, trial) in own), None)
 
 
 def summary(room: EngineRoom, search_id: int) -> dict[str, Any]:

@@ -12,7 +12,7 @@ from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 
 from pellux.core.errors import InvalidPlan
-from pellux.core.judging import METRICS, Brief, check_suits, metrics_for
+from pellux.core.judging import Brief, check_suits, metric, metrics_for
 from pellux.core.judging.predictions import as_needed, assemble
 from pellux.core.judging.weighted import weighted_scores
 from pellux.learners.whole_fit import Ground
@@ -69,14 +69,14 @@ def measures_of(brief: Brief) -> list[str]:
 
 
 def larger_is_better(measure: str) -> bool:
-    return measure not in COSTS and METRICS[measure].larger_is_better
+    return measure not in COSTS and metric(measure).larger_is_better
 
 
 def check_measure(brief: Brief, measure: str, at: str) -> None:
-    if measure not in COSTS and measure not in METRICS:
+    if measure not in measures_of(brief) and measure != brief.metric:
         raise InvalidPlan(f"'{measure}' is no measure. Allowed: {', '.join(measures_of(brief))}.", at=at)
     if measure not in COSTS:
-        check_suits(measure, brief.task)
+        check_suits(measure, brief.task, at=at)
 
 
 def values_of(
@@ -100,9 +100,9 @@ def side_scores(
                 SideScore.trial_id.in_(wanted), SideScore.metric.in_(metrics)
             )
         ).all()
-    found: dict[str, dict[int, float | None]] = {metric: {} for metric in metrics}
-    for metric, trial_id, mean in kept:
-        found[metric][trial_id] = mean
+    found: dict[str, dict[int, float | None]] = {key: {} for key in metrics}
+    for key, trial_id, mean in kept:
+        found[key][trial_id] = mean
     missing = {t.id: [m for m in metrics if t.id not in found[m]] for t in trials}
     fresh = _computed(workspace, ground, [t for t in trials if missing[t.id]], missing)
     if fresh:
@@ -121,17 +121,19 @@ def _computed(
     rows = np.flatnonzero(ground.assigned >= 0)
     fold, truth, classes = ground.assigned[rows], ground.target[rows], len(ground.brief.classes)
     order = np.argsort(fold, kind="stable")
-    group, ones = fold[order].astype(int), np.ones((len(rows), 1))
+    group, ones = np.unique(fold[order], return_inverse=True)[1], np.ones((len(rows), 1))
+    weight = ground.weight_of(rows)
+    counts = None if weight is None else weight[order]
     made = []
     parts = read_predictions(workspace.database.path, [(t.search_id, t.number) for t in trials])
     for trial, found in zip(trials, parts, strict=True):
         predicted = assemble(found, fold, classes)
         for key in missing[trial.id]:
-            given = None if predicted is None else as_needed(predicted, METRICS[key].needs)
+            given = None if predicted is None else as_needed(predicted, metric(key).needs)
             if given is None:
                 made.append({"trial_id": trial.id, "metric": key, "mean": None})
                 continue
-            scores = weighted_scores(METRICS[key], truth[order], given[order], classes, ones, group)
+            scores = weighted_scores(metric(key), truth[order], given[order], classes, ones, group, counts)
             mean = float(scores.mean())
             made.append({"trial_id": trial.id, "metric": key, "mean": mean if np.isfinite(mean) else None})
     return made

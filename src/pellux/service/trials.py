@@ -155,7 +155,9 @@ def trial_detail(workspace: Workspace, trial_id: int) -> TrialDetail:
                 FitDetail(**_fit_fields(f), predict_seconds=f.predict_seconds, log=f.log, warnings=f.warnings) for f in fits
             ],
             baseline=trial_row(baseline) if baseline else None, best=trial_row(best) if best else None,
-            defaults=learner(learner_of(session, trial), brief.task).defaults, data_hash=brief.data, folds_hash=problem.folds_hash,
+            defaults=learner(trial.learner or search.learner or learner_of(session, trial), brief.task).whole(
+                {name: trial.configuration[name] for name in ("model",) if name in trial.configuration}
+            ), data_hash=brief.data, folds_hash=problem.folds_hash,
             versions=search.versions, source_id=trial.source_id, final=final_settings(session, trial),
             counter=growth.counter if (growth := learner(learner_of(session, trial)).growth) else None,
             curves=[
@@ -211,7 +213,7 @@ def _export_rows(workspace: Workspace, search_id: int) -> tuple[list[dict[str, A
         }
         for t in found
     ]  # fmt: skip
-    return rows, max([brief.split.folds, *(len(row["folds"]) for row in rows)])
+    return rows, max([brief.split.fits, *(len(row["folds"]) for row in rows)])
 
 
 def _flat(row: dict[str, Any], parameters: list[str], folds: int) -> dict[str, Any]:

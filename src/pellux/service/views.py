@@ -30,6 +30,8 @@ class SettingView(View):
     limits: str
     cost: str
     tasks: list[str]
+    part: Literal["learner", "preparation"]
+    cheap: ScalarValue
 
 
 class LearnerView(View):
@@ -40,6 +42,11 @@ class LearnerView(View):
     settings: list[SettingView]
     counter: str | None
     steerable: list[str]
+    missing: bool
+    categories: bool
+    weights: bool
+    installed: bool
+    package: str
 
 
 class RuleSetting(View):
@@ -64,6 +71,17 @@ class StrategyView(View):
     sentence: str
 
 
+class OwnCodeView(View):
+    """A person's own learner or metric, as it was brought."""
+
+    key: str
+    kind: Literal["learner", "metric"]
+    where: str
+    sentence: str
+    tasks: list[str]
+    settings: list[str]
+
+
 class CatalogueView(View):
     metrics: list[MetricView]
     learners: list[LearnerView]
@@ -83,7 +101,7 @@ class WorkspaceView(View):
 
 class ColumnView(View):
     name: str
-    type: Literal["number", "category", "text"]
+    type: Literal["number", "category", "yes/no", "date", "text"]
     missing: int
     distinct: int
     categories: list[str]
@@ -93,6 +111,19 @@ class ColumnView(View):
     histogram: list[int]
     role: Literal["feature", "ignore"]
     why: str
+    note: str
+
+
+class ReadingView(View):
+    """How a file was read, and what may be wrong about it."""
+
+    format: str
+    encoding: str
+    delimiter: str
+    quote: str
+    decimal: str
+    types: dict[str, str]
+    notes: list[str]
 
 
 class DataView(View):
@@ -100,6 +131,37 @@ class DataView(View):
     name: str
     rows: int
     columns: list[ColumnView]
+    source: str
+    reading: ReadingView
+
+
+class ProgressView(View):
+    """How far an import is, from 0 to 1; null when it is not known under this token."""
+
+    share: float | None
+
+
+class FindingView(View):
+    """A warning of the leak check."""
+
+    kind: str
+    column: str
+    words: str
+
+
+class BaselineView(View):
+    """A learner's default configuration, scored or on its way."""
+
+    learner: str
+    label: str
+    trial_id: int
+    search: int
+    state: str
+    reason: str
+    score: float | None
+    error: float | None
+    folds: list[float | None]
+    seconds: float
 
 
 class DataSummary(View):
@@ -113,13 +175,16 @@ class DataSummary(View):
 class SplitPart(View):
     name: str
     rows: int
+    learnt: int
     balance: list[float]
 
 
 class SplitView(View):
     parts: list[SplitPart]
     unused: int
+    only_learnt: int
     stripe: list[int]
+    stripe_by: Literal["file", "time"]
 
 
 class BriefView(View):
@@ -136,12 +201,23 @@ class BriefView(View):
     split_label: str
     holdout: float
     seed: int
+    repeats: int
+    gap: float
+    holdout_by: str
+    fits: int
+    group: str
+    time: str
+    fold: str
+    weight: str
+    recorded: list[str]
 
 
 class PreviewView(View):
     brief: BriefView
     split: SplitView
     suited_metrics: list[str]
+    suited_learners: list[str]
+    findings: list[FindingView]
 
 
 class BestView(View):
@@ -491,3 +567,4 @@ class ProblemDocument(View):
     status: int
     detail: str
     field: str | None
+    trace: str | None = None

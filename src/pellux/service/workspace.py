@@ -7,11 +7,13 @@ import fcntl
 import json
 import os
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
 from pellux.core.errors import WorkspaceError
+from pellux.learners.own_code import declare_all
 from pellux.service.hub import Hub
 from pellux.store.database import Database
 
@@ -32,10 +34,12 @@ class EngineHeld(WorkspaceError):
 class Workspace:
     """An opened workspace. Everything that touches it gets this object; it has the clock too."""
 
-    def __init__(self, folder: Path, clock: Callable[[], float] = time.time) -> None:
+    def __init__(self, folder: Path, clock: Callable[[], float] = time.time, allowed: Sequence[Path] = ()) -> None:
         self.folder = folder.resolve()
+        self.allowed = [path.resolve() for path in allowed]  # folders from which people's own code may run
         self.clock = clock
         self.hub = Hub()
+        self._told: dict[str, float] = {}
         self._lock: int | None = None
         try:
             for name in FOLDERS:
@@ -45,6 +49,18 @@ class Workspace:
         except OSError as error:
             raise _cannot_write(self.folder, error) from None
         self.database = Database(self.folder / "pellux.db")
+        declare_all(self.own_folder)
+
+    @contextmanager
+    def telling(self, token: str) -> Iterator[Callable[[float], None]]:
+        """Lets a long piece of work say how far it is, from 0 to 1, to whoever knows its token."""
+        try:
+            yield lambda share: self._told.__setitem__(token, share) if token else None
+        finally:
+            self._told.pop(token, None)
+
+    def told(self, token: str) -> float | None:
+        return self._told.get(token)
 
     def data_folder(self, content_hash: str) -> Path:
         return self.folder / "data" / content_hash
@@ -63,6 +79,15 @@ class Workspace:
     def checkpoints_folder(self, search_id: int) -> Path:
         """What the growing fits of a search leave to go on from."""
         return self.folder / "checkpoints" / f"search-{search_id}"
+
+    def prefixes_folder(self, search_id: int) -> Path:
+        """Prepared rows that the workers of a search share while it runs."""
+        return self.folder / "prefixes" / f"search-{search_id}"
+
+    @property
+    def own_folder(self) -> Path:
+        """People's own learners and metrics, as they were when they were brought."""
+        return self.folder / "own"
 
     def log_file(self, search_id: int) -> Path:
         return self.folder / "logs" / f"search-{search_id}"

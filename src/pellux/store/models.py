@@ -136,6 +136,8 @@ class Trial(Base):
 
 
 class Fit(Base):
+    """`recorded` has the scores by other metrics than the one that decides."""
+
     __tablename__ = "fit"
     __table_args__ = {"sqlite_with_rowid": False}
 
@@ -155,6 +157,7 @@ class Fit(Base):
     log: Mapped[str] = mapped_column(Text)
     warnings: Mapped[list[Any]]
     model_bytes: Mapped[int | None]
+    recorded: Mapped[dict[str, Any]] = mapped_column(default=dict)
 
 
 class Point(Base):

@@ -15,9 +15,9 @@ log = logging.getLogger("pellux.web")
 STATUS = ((NotFound, 404), (Conflict, 409), (WorkspaceError, 503), (PelluxError, 422))
 
 
-def problem(status: int, code: str, detail: str, field: str | None = None) -> Response:
+def problem(status: int, code: str, detail: str, field: str | None = None, trace: str | None = None) -> Response:
     document = ProblemDocument(
-        type=f"urn:pellux:error:{code}", title=HTTPStatus(status).phrase, status=status, detail=detail, field=field
+        type=f"urn:pellux:error:{code}", title=HTTPStatus(status).phrase, status=status, detail=detail, field=field, trace=trace
     )
     return current_app.response_class(document.model_dump_json(), status, mimetype="application/problem+json")
 
@@ -26,7 +26,7 @@ def install(app: Flask) -> None:
     @app.errorhandler(PelluxError)
     def ours(error: PelluxError) -> Response:
         status = next(status for kind, status in STATUS if isinstance(error, kind))
-        return problem(status, error.code, error.message, error.at)
+        return problem(status, error.code, error.message, error.at, getattr(error, "detail", None))
 
     @app.errorhandler(HTTPException)
     def http(error: HTTPException) -> Response:

@@ -8,15 +8,27 @@ from pellux.core.judging.metrics import (
     REGRESSION,
     Metric,
     check_suits,
+    declare,
     default_metric,
+    every_metric,
     metric,
     metrics_for,
 )
-from pellux.core.judging.split_plans import HOLDOUT, UNUSED, SplitPlan, assign_folds, fingerprint, fresh_folds
+from pellux.core.judging.split_plans import (
+    HOLDOUT,
+    ONLY_LEARNT,
+    UNUSED,
+    Folds,
+    Rows,
+    SplitPlan,
+    assign_folds,
+    fingerprint,
+    fresh_folds,
+)
 from pellux.core.judging.summary import mean, standard_error
 
 __all__ = [
-    "BINARY", "HOLDOUT", "METRICS", "MULTICLASS", "REGRESSION", "UNUSED", "Brief", "Metric", "SplitPlan",
-    "assign_folds", "check_suits", "default_metric", "fingerprint", "fresh_folds",
+    "BINARY", "HOLDOUT", "METRICS", "MULTICLASS", "ONLY_LEARNT", "REGRESSION", "UNUSED", "Brief", "Folds", "Metric",
+    "Rows", "SplitPlan", "assign_folds", "check_suits", "declare", "default_metric", "every_metric", "fingerprint", "fresh_folds",
     "mean", "metric", "metrics_for", "standard_error",
 ]  # fmt: skip

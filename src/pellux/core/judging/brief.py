@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import hashlib
 import json
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, fields
 from typing import Any
 
 from pellux.core.errors import InvalidBrief
-from pellux.core.judging.metrics import BINARY, REGRESSION, TASKS, Metric, check_suits
-from pellux.core.judging.split_plans import SplitPlan
+from pellux.core.judging.metrics import BINARY, REGRESSION, TASKS, Metric, check_suits, metric
+from pellux.core.judging.split_plans import STRATIFIED, STRATIFIED_GROUPED, SplitPlan
+
+ROLES = ("group", "time", "fold", "weight")
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -19,9 +21,13 @@ class Brief:
     Attributes
     ----------
     data : str
-        Content hash of the data file.
+        Content hash of the data, as they were read.
     classes : tuple of str
         Labels in the order of their codes; in a binary task the second is the positive one. Empty in a regression.
+    group, time, fold, weight : str
+        The columns with these roles; empty where there is none. None of them is learnt from.
+    recorded : tuple of str
+        Metrics that are computed for every fit beside the one that decides.
     """
 
     data: str
@@ -32,34 +38,69 @@ class Brief:
     metric: str
     split: SplitPlan
     seed: int
+    group: str = ""
+    time: str = ""
+    fold: str = ""
+    weight: str = ""
+    recorded: tuple[str, ...] = ()
 
     def __post_init__(self) -> None:
         if self.task not in TASKS:
             raise InvalidBrief(f"Task '{self.task}' is unknown. Allowed: {', '.join(TASKS)}.", at="task")
         check_suits(self.metric, self.task)
+        for key in self.recorded:
+            check_suits(key, self.task, at="recorded")
         if not self.features:
             raise InvalidBrief("No feature is left to learn from. Give at least one column the role feature.", at="features")
         if self.target in self.features:
             raise InvalidBrief(f"{self.target} is the target and cannot be a feature too.", at="features")
-        if self.task == REGRESSION and self.split.kind == "stratified":
-            raise InvalidBrief("Stratified folds need classes; use shuffled folds for a regression.", at="folds")
+        self._check_roles()
+        if self.task == REGRESSION and self.split.kind in (STRATIFIED, STRATIFIED_GROUPED):
+            raise InvalidBrief("Stratified folds need classes; use shuffled or grouped folds for a regression.", at="folds")
+
+    def _check_roles(self) -> None:
+        held: dict[str, str] = {self.target: "target"}
+        for role in ROLES:
+            name = getattr(self, role)
+            if not name:
+                continue
+            if name in held:
+                raise InvalidBrief(f"{name} is the {held[name]} already; a column has one role.", at=role)
+            if name in self.features:
+                raise InvalidBrief(f"{name} has the role {role} and cannot be a feature too.", at="features")
+            held[name] = role
 
     @property
     def judged_by(self) -> Metric:
         return check_suits(self.metric, self.task)
 
     @property
+    def also(self) -> tuple[Metric, ...]:
+        """The metrics recorded beside the one that decides."""
+        return tuple(metric(key) for key in self.recorded if key != self.metric)
+
+    @property
     def positive(self) -> str | None:
         return self.classes[1] if self.task == BINARY else None
 
     def to_json(self) -> dict[str, Any]:
-        return json.loads(json.dumps(asdict(self)))  # type: ignore[no-any-return]
+        """What has its default is left out, so that briefs of earlier versions keep their fingerprints."""
+        found: dict[str, Any] = json.loads(json.dumps(asdict(self)))
+        for owner, kept in ((self, found), (self.split, found["split"])):
+            for field in fields(owner):
+                if kept[field.name] in ("", [], 0.0, 1) and field.name in _LATER:
+                    del kept[field.name]
+        return found
 
     @staticmethod
     def from_json(found: dict[str, Any]) -> Brief:
         split = SplitPlan(**found["split"])
-        return Brief(**{**found, "split": split, "features": tuple(found["features"]), "classes": tuple(found["classes"])})
+        lists = {name: tuple(found.get(name, ())) for name in ("features", "classes", "recorded")}
+        return Brief(**{**found, "split": split, **lists})
 
     @property
     def fingerprint(self) -> str:
         return hashlib.sha256(json.dumps(self.to_json(), sort_keys=True).encode()).hexdigest()
+
+
+_LATER = (*ROLES, "recorded", "repeats", "gap", "holdout_by")

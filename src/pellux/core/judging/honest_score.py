@@ -51,7 +51,7 @@ class HonestScore:
 
 def honest_score(
     metric: Metric, truth: Array, fold: Array, classes: int, predictions: Callable[[Sequence[int]], Iterable[Array]],
-    trials: int, rng: Generator,
+    trials: int, rng: Generator, counts: Array | None = None,
 ) -> HonestScore:  # fmt: skip
     """Bootstrap-bias-corrected cross-validation.
 
@@ -61,6 +61,8 @@ def honest_score(
         Target and test fold (0 .. folds-1) of every row that is in a fold.
     predictions : callable
         Gives, for a list of trial indices, each trial's out-of-fold predictions in turn, rows in the order of `truth`.
+    counts : ndarray, shape (rows,), or None
+        How much each row counts, where the data say so.
 
     Notes
     -----
@@ -75,7 +77,7 @@ def honest_score(
     """
     if trials < 1:
         raise Conflict("No scored trial has kept its out-of-fold predictions.")
-    resampler = _Resampler(metric, truth, fold, classes)
+    resampler = _Resampler(metric, truth, fold, classes, counts)
     sign = metric.sign
     draws = resampler.draw(FIRST_LOOK, rng)
     looked = np.concatenate([np.ones_like(draws[:, :1]), draws], axis=1)
@@ -121,11 +123,12 @@ def _contenders(full: Array, seen: Array) -> list[int]:
 class _Resampler:
     """Scores a trial as its fold scores are scored, under weights of the rows; rows in the order of their folds."""
 
-    def __init__(self, metric: Metric, truth: Array, fold: Array, classes: int) -> None:
+    def __init__(self, metric: Metric, truth: Array, fold: Array, classes: int, counts: Array | None) -> None:
         self._metric = metric
         self._classes = classes
         self._order = np.argsort(fold, kind="stable")
         self._truth = truth[self._order]
+        self._counts = None if counts is None else counts[self._order]
         _, self._group = np.unique(fold[self._order], return_inverse=True)
 
     def draw(self, rounds: int, rng: Generator) -> Array:
@@ -135,5 +138,7 @@ class _Resampler:
 
     def scores(self, predicted: Array, weights: Array) -> Array:
         """Mean of fold scores under each weighting."""
-        by_fold = weighted_scores(self._metric, self._truth, predicted[self._order], self._classes, weights, self._group)
+        by_fold = weighted_scores(
+            self._metric, self._truth, predicted[self._order], self._classes, weights, self._group, self._counts
+        )
         return np.asarray(by_fold.mean(axis=0))

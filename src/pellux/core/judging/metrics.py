@@ -15,8 +15,12 @@ from numpy.typing import NDArray
 from pellux.core.errors import InvalidBrief
 
 Array = NDArray[Any]
+Weight = Array | None
+Compute = Callable[[Array, Array, int, Weight], float]
 BINARY, MULTICLASS, REGRESSION = "binary", "multiclass", "regression"
 TASKS = (BINARY, MULTICLASS, REGRESSION)
+LABELS, PROBABILITIES, VALUES = "labels", "probabilities", "values"
+NEEDS = (LABELS, PROBABILITIES, VALUES)
 
 
 @dataclass(frozen=True)
@@ -27,9 +31,10 @@ class Metric:
     ----------
     needs : str
         'labels', 'probabilities' or 'values': what the learner has to predict.
-    compute : callable (truth, predicted, classes) -> float
+    judge : callable (truth, predicted, classes, weight) -> float
         `truth` holds class codes 0 .. classes-1, shape (n,), or numbers. `predicted` holds codes, shape (n,),
         or probabilities, shape (n, classes), or numbers, shape (n,). In a binary task class 1 is the positive one.
+        `weight` is how much each row counts, shape (n,), or None when all count the same.
     least, most : float
         Between which ends every score lies.
     """
@@ -39,9 +44,13 @@ class Metric:
     needs: str
     tasks: tuple[str, ...]
     sentence: str
-    compute: Callable[[Array, Array, int], float]
+    judge: Compute
     least: float = 0.0
     most: float = 1.0
+
+    def compute(self, truth: Array, predicted: Array, classes: int, weight: Weight = None) -> float:
+        """The score, in the metric's own direction; NaN when these rows do not determine one."""
+        return self.judge(truth, predicted, classes, weight)
 
     @property
     def sign(self) -> int:
@@ -53,40 +62,76 @@ class Metric:
         return f"{self.key} {'↑' if self.larger_is_better else '↓'}"
 
 
-def _score(name: str, *given: Any, **options: Any) -> float:
+def _score(name: str, *given: Any, weight: Weight, **options: Any) -> float:
     from sklearn import metrics
 
-    return float(getattr(metrics, name)(*given, **options))
+    return float(getattr(metrics, name)(*given, sample_weight=weight, **options))
 
 
-def _average_precision(truth: Array, predicted: Array, classes: int) -> float:
-    return _score("average_precision_score", truth, predicted[:, 1]) if truth.any() else np.nan
+def _by_sklearn(name: str, **options: Any) -> Compute:
+    return lambda truth, predicted, classes, weight: _score(name, truth, predicted, weight=weight, **options)
 
 
-def _roc_auc(truth: Array, predicted: Array, classes: int) -> float:
+def _where_positive(name: str, **options: Any) -> Compute:
+    """Not determined when no row is positive."""
+    return lambda truth, predicted, classes, weight: (
+        _score(name, truth, predicted, weight=weight, zero_division=0, **options) if truth.any() else np.nan
+    )
+
+
+def _average_precision(truth: Array, predicted: Array, classes: int, weight: Weight) -> float:
+    return _score("average_precision_score", truth, predicted[:, 1], weight=weight) if truth.any() else np.nan
+
+
+def _roc_auc(truth: Array, predicted: Array, classes: int, weight: Weight) -> float:
     if classes == 2:
-        return _score("roc_auc_score", truth, predicted[:, 1])
-    return _score("roc_auc_score", truth, predicted, multi_class="ovr", average="macro", labels=np.arange(classes))
+        return _score("roc_auc_score", truth, predicted[:, 1], weight=weight)
+    labels = np.arange(classes)
+    return _score("roc_auc_score", truth, predicted, weight=weight, multi_class="ovr", average="macro", labels=labels)
 
 
-def _log_loss(truth: Array, predicted: Array, classes: int) -> float:
-    return _score("log_loss", truth, predicted, labels=np.arange(classes))
+def _log_loss(truth: Array, predicted: Array, classes: int, weight: Weight) -> float:
+    return _score("log_loss", truth, predicted, weight=weight, labels=np.arange(classes))
 
 
-def _brier(truth: Array, predicted: Array, classes: int) -> float:
-    return _score("brier_score_loss", truth, predicted[:, 1])
+def _brier(truth: Array, predicted: Array, classes: int, weight: Weight) -> float:
+    if classes == 2:
+        return _score("brier_score_loss", truth, predicted[:, 1], weight=weight)
+    missed = ((predicted - (truth[:, None] == np.arange(classes))) ** 2).sum(axis=1)
+    return float(np.average(missed, weights=weight))
 
 
-def _f1(truth: Array, predicted: Array, classes: int) -> float:
-    return _score("f1_score", truth, predicted, zero_division=0) if truth.any() else np.nan
+def _top_two(truth: Array, predicted: Array, classes: int, weight: Weight) -> float:
+    return float(np.average(among_the_first_two(truth, predicted), weights=weight))
 
 
-def _macro_f1(truth: Array, predicted: Array, classes: int) -> float:
-    return _score("f1_score", truth, predicted, average="macro", zero_division=0)
+def among_the_first_two(truth: Array, predicted: Array) -> Array:
+    """Which rows' true class is among the two that seem likeliest, shape (n,); of equals the lower code goes first."""
+    own = predicted[np.arange(len(truth)), truth]
+    earlier = np.arange(predicted.shape[1])[None, :] < truth[:, None]
+    ahead = (predicted > own[:, None]) | ((predicted == own[:, None]) & earlier)
+    return np.asarray(ahead.sum(axis=1) < 2)
 
 
-def _simple(name: str) -> Callable[[Array, Array, int], float]:
-    return lambda truth, predicted, classes: _score(name, truth, predicted)
+def _rmsle(truth: Array, predicted: Array, classes: int, weight: Weight) -> float:
+    if truth.min() <= -1:
+        return float("nan")
+    return float(np.sqrt(np.average((np.log1p(truth) - np.log1p(np.maximum(predicted, 0))) ** 2, weights=weight)))
+
+
+def _largest(truth: Array, predicted: Array, classes: int, weight: Weight) -> float:
+    there = np.ones(len(truth), bool) if weight is None else weight > 0
+    return float(np.abs(truth - predicted)[there].max())
+
+
+def _spearman(truth: Array, predicted: Array, classes: int, weight: Weight) -> float:
+    import scipy
+
+    ranks = np.stack([scipy.stats.rankdata(truth), scipy.stats.rankdata(predicted)])
+    spread = np.cov(ranks, aweights=weight)
+    scale = np.sqrt(spread[0, 0] * spread[1, 1])
+    # The same for all rows: it ranks nothing.
+    return float(spread[0, 1] / scale) if scale > 0 else 0.0
 
 
 _CLASSES = (BINARY, MULTICLASS)
@@ -94,83 +139,169 @@ METRICS = {
     metric.key: metric
     for metric in (
         Metric(
-            "average precision", True, "probabilities", (BINARY,),
+            "average precision", True, PROBABILITIES, (BINARY,),
             "How well the rare class is ranked above the rest; the right first choice when positives are few.",
             _average_precision,
         ),
         Metric(
-            "ROC AUC", True, "probabilities", _CLASSES,
+            "ROC AUC", True, PROBABILITIES, _CLASSES,
             "The chance that a random positive is ranked above a random negative; 0.5 is guessing.", _roc_auc,
         ),
         Metric(
-            "log loss", False, "probabilities", _CLASSES,
+            "log loss", False, PROBABILITIES, _CLASSES,
             "Punishes confident wrong probabilities hard; choose it when the probabilities themselves are used.",
             _log_loss, most=np.inf,
         ),
         Metric(
-            "Brier score", False, "probabilities", (BINARY,),
-            "Mean squared error of the predicted probability; rewards calibration and ranking together.", _brier,
+            "Brier score", False, PROBABILITIES, _CLASSES,
+            "Mean squared error of the predicted probability; rewards calibration and ranking together.", _brier, most=2.0,
         ),
         Metric(
-            "accuracy", True, "labels", _CLASSES,
-            "The share of rows labelled rightly; misleading when one class is rare.", _simple("accuracy_score"),
+            "top-2 accuracy", True, PROBABILITIES, (MULTICLASS,),
+            "The share of rows whose class is among the two likeliest; for lists that a person looks through.", _top_two,
         ),
         Metric(
-            "balanced accuracy", True, "labels", _CLASSES,
+            "accuracy", True, LABELS, _CLASSES,
+            "The share of rows labelled rightly; misleading when one class is rare.", _by_sklearn("accuracy_score"),
+        ),
+        Metric(
+            "balanced accuracy", True, LABELS, _CLASSES,
             "Accuracy averaged over classes, so that a rare class counts as much as a common one.",
-            _simple("balanced_accuracy_score"),
+            _by_sklearn("balanced_accuracy_score"),
         ),
         Metric(
-            "F1", True, "labels", (BINARY,),
-            "Harmonic mean of precision and recall of the positive class at the 0.5 threshold.", _f1,
+            "precision", True, LABELS, (BINARY,),
+            "Of the rows called positive, the share that are; choose it when a false alarm is dear.",
+            _where_positive("precision_score"),
         ),
         Metric(
-            "macro F1", True, "labels", _CLASSES,
-            "F1 of each class, averaged with equal weight; every class matters.", _macro_f1,
+            "recall", True, LABELS, (BINARY,),
+            "Of the positive rows, the share that was found; choose it when a miss is dear.", _where_positive("recall_score"),
         ),
         Metric(
-            "Matthews correlation", True, "labels", _CLASSES,
+            "specificity", True, LABELS, (BINARY,),
+            "Of the negative rows, the share that was left alone.",
+            lambda truth, predicted, classes, weight: (
+                _score("recall_score", 1 - truth, 1 - predicted, weight=weight, zero_division=0) if not truth.all() else np.nan
+            ),
+        ),
+        Metric(
+            "F1", True, LABELS, (BINARY,),
+            "Harmonic mean of precision and recall of the positive class at the 0.5 threshold.", _where_positive("f1_score"),
+        ),
+        Metric(
+            "F2", True, LABELS, (BINARY,),
+            "As F1, but recall counts twice as much as precision: for when a miss is worse than a false alarm.",
+            _where_positive("fbeta_score", beta=2),
+        ),
+        Metric(
+            "macro F1", True, LABELS, _CLASSES,
+            "F1 of each class, averaged with equal weight; every class matters.",
+            _by_sklearn("f1_score", average="macro", zero_division=0),
+        ),
+        Metric(
+            "weighted F1", True, LABELS, _CLASSES,
+            "F1 of each class, averaged by how many rows it has; common classes matter most.",
+            _by_sklearn("f1_score", average="weighted", zero_division=0),
+        ),
+        Metric(
+            "macro precision", True, LABELS, _CLASSES,
+            "Precision of each class, averaged with equal weight.",
+            _by_sklearn("precision_score", average="macro", zero_division=0),
+        ),
+        Metric(
+            "Matthews correlation", True, LABELS, _CLASSES,
             "Correlation between predicted and true labels; 0 is guessing, robust to imbalance.",
-            _simple("matthews_corrcoef"), least=-1.0,
+            _by_sklearn("matthews_corrcoef"), least=-1.0,
         ),
         Metric(
-            "RMSE", False, "values", (REGRESSION,),
+            "Cohen's kappa", True, LABELS, _CLASSES,
+            "Agreement with the truth beyond what the class shares alone would give; 0 is guessing.",
+            _by_sklearn("cohen_kappa_score"), least=-1.0,
+        ),
+        Metric(
+            "RMSE", False, VALUES, (REGRESSION,),
             "Root mean squared error in the target's own units; large misses weigh most.",
-            _simple("root_mean_squared_error"), most=np.inf,
+            _by_sklearn("root_mean_squared_error"), most=np.inf,
         ),
         Metric(
-            "MAE", False, "values", (REGRESSION,),
+            "MAE", False, VALUES, (REGRESSION,),
             "Mean absolute error in the target's own units; every unit of error weighs the same.",
-            _simple("mean_absolute_error"), most=np.inf,
+            _by_sklearn("mean_absolute_error"), most=np.inf,
         ),
         Metric(
-            "median absolute error", False, "values", (REGRESSION,),
-            "The error of the typical row; ignores a few wild misses altogether.", _simple("median_absolute_error"), most=np.inf,
+            "median absolute error", False, VALUES, (REGRESSION,),
+            "The error of the typical row; ignores a few wild misses altogether.", _by_sklearn("median_absolute_error"), most=np.inf,
         ),
         Metric(
-            "R2", True, "values", (REGRESSION,),
-            "Share of the target's variance explained; 0 is the mean, 1 is perfect.", _simple("r2_score"), least=-np.inf,
+            "MAPE", False, VALUES, (REGRESSION,),
+            "Mean absolute error as a share of the true value; blows up where the truth is near 0.",
+            _by_sklearn("mean_absolute_percentage_error"), most=np.inf,
+        ),
+        Metric(
+            "RMSLE", False, VALUES, (REGRESSION,),
+            "Root mean squared error of log(1 + value): ratios count, not differences; predictions below 0 count as 0.",
+            _rmsle, most=np.inf,
+        ),
+        Metric(
+            "largest error", False, VALUES, (REGRESSION,), "The worst miss of all rows, in the target's own units.", _largest, most=np.inf,
+        ),
+        Metric(
+            "pinball 0.1", False, VALUES, (REGRESSION,),
+            "Rewards the value that a tenth of the truths lie below: for a careful lower estimate.",
+            _by_sklearn("mean_pinball_loss", alpha=0.1), most=np.inf,
+        ),
+        Metric(
+            "pinball 0.9", False, VALUES, (REGRESSION,),
+            "Rewards the value that nine tenths of the truths lie below: for a careful upper estimate.",
+            _by_sklearn("mean_pinball_loss", alpha=0.9), most=np.inf,
+        ),
+        Metric(
+            "R2", True, VALUES, (REGRESSION,),
+            "Share of the target's variance explained; 0 is the mean, 1 is perfect.", _by_sklearn("r2_score"), least=-np.inf,
+        ),
+        Metric(
+            "explained variance", True, VALUES, (REGRESSION,),
+            "As R2, but a constant offset of all predictions is forgiven.",
+            _by_sklearn("explained_variance_score"), least=-np.inf,
+        ),
+        Metric(
+            "Spearman correlation", True, VALUES, (REGRESSION,),
+            "How well the order of the predictions matches the order of the truths; their size does not matter.",
+            _spearman, least=-1.0,
         ),
     )
 }  # fmt: skip
 
+_OWN: dict[str, Metric] = {}
+
+
+def declare(own: Metric) -> None:
+    """Make a person's own metric known in this process; its key holds the hash of its code, so it never changes."""
+    _OWN[own.key] = own
+
 
 def metric(key: str) -> Metric:
-    if key not in METRICS:
-        raise InvalidBrief(f"Metric '{key}' is unknown. Allowed: {', '.join(METRICS)}.", at="metric")
-    return METRICS[key]
+    found = METRICS.get(key) or _OWN.get(key)
+    if found is None:
+        raise InvalidBrief(f"Metric '{key}' is unknown. Allowed: {', '.join([*METRICS, *_OWN])}.", at="metric")
+    return found
+
+
+def every_metric() -> list[Metric]:
+    return [*METRICS.values(), *_OWN.values()]
 
 
 def metrics_for(task: str) -> list[Metric]:
-    return [m for m in METRICS.values() if task in m.tasks]
+    return [m for m in every_metric() if task in m.tasks]
 
 
-def check_suits(key: str, task: str) -> Metric:
+def check_suits(key: str, task: str, *, at: str = "metric") -> Metric:
     """The metric, or InvalidBrief when it cannot judge this task."""
     found = metric(key)
     if task not in found.tasks:
         allowed = ", ".join(m.key for m in metrics_for(task))
-        raise InvalidBrief(f"{key} does not suit a {task} target. Choose one of: {allowed}.", at="metric")
+        raise InvalidBrief(f"{key} does not suit a {task} target. Choose one of: {allowed}.", at=at)
     return found
 
 

@@ -14,14 +14,16 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from pellux.core.judging.metrics import Metric
+from pellux.core.judging.metrics import Metric, among_the_first_two
 
 Array = NDArray[Any]
 FEW_CLASSES = 6  # up to here a dense product is faster than a sparse one
 Weighted = Callable[[Array, Array, int, Array], Array]
 
 
-def weighted_scores(metric: Metric, truth: Array, predicted: Array, classes: int, weights: Array, group: Array) -> Array:
+def weighted_scores(
+    metric: Metric, truth: Array, predicted: Array, classes: int, weights: Array, group: Array, counts: Array | None = None
+) -> Array:
     """Scores of one set of predictions, by group of rows, under every weighting.
 
     Parameters
@@ -31,6 +33,8 @@ def weighted_scores(metric: Metric, truth: Array, predicted: Array, classes: int
     weights : ndarray, shape (n, weightings)
     group : ndarray of int, shape (n,)
         0, 1, … in ascending order, none left out: rows that are scored together, such as a fold.
+    counts : ndarray, shape (n,), or None
+        How much each row counts besides: the weights of the data. They need not be whole numbers.
 
     Returns
     -------
@@ -39,23 +43,29 @@ def weighted_scores(metric: Metric, truth: Array, predicted: Array, classes: int
     """
     with np.errstate(divide="ignore", invalid="ignore"):
         if metric.key in RANK_FORMS:
+            if counts is not None:
+                weights = weights * counts[:, None].astype(weights.dtype)
             return np.asarray(RANK_FORMS[metric.key](truth, predicted, classes, weights, group), dtype=float)
         ends = np.searchsorted(group, np.arange(int(group[-1]) + 2))
         parts = [slice(begin, end) for begin, end in pairwise(ends)]
-        return np.array([_of_group(metric, truth[p], predicted[p], classes, weights[p]) for p in parts])
+        of = [None if counts is None else counts[p] for p in parts]
+        return np.array([_of_group(metric, truth[p], predicted[p], classes, weights[p], c) for p, c in zip(parts, of, strict=True)])
 
 
-def _of_group(metric: Metric, truth: Array, predicted: Array, classes: int, weights: Array) -> Array:
+def _of_group(metric: Metric, truth: Array, predicted: Array, classes: int, weights: Array, counts: Array | None) -> Array:
     form = FORMS.get(metric.key)
-    if form is not None:
-        return np.asarray(form(truth, predicted, classes, weights), dtype=float)
-    counts = weights.astype(int)
-    return np.array([_repeated(metric, truth, predicted, classes, counts[:, i]) for i in range(counts.shape[1])])
+    if form is not None and (counts is None or metric.key not in WHOLE_ONLY):
+        given = weights if counts is None else weights * counts[:, None].astype(weights.dtype)
+        return np.asarray(form(truth, predicted, classes, given), dtype=float)
+    times = weights.astype(int)
+    return np.array([_repeated(metric, truth, predicted, classes, times[:, i], counts) for i in range(times.shape[1])])
 
 
-def _repeated(metric: Metric, truth: Array, predicted: Array, classes: int, counts: Array) -> float:
-    rows = np.repeat(np.arange(len(truth)), counts)
-    return metric.compute(truth[rows], predicted[rows], classes) if len(rows) else np.nan
+def _repeated(metric: Metric, truth: Array, predicted: Array, classes: int, times: Array, counts: Array | None) -> float:
+    rows = np.repeat(np.arange(len(truth)), times)
+    if not len(rows):
+        return np.nan
+    return metric.compute(truth[rows], predicted[rows], classes, None if counts is None else counts[rows])
 
 
 # Means over rows
@@ -73,7 +83,13 @@ def _log_loss(truth: Array, predicted: Array, classes: int, weights: Array) -> A
 
 
 def _brier(truth: Array, predicted: Array, classes: int, weights: Array) -> Array:
-    return _mean((predicted[:, 1] - truth) ** 2, weights)
+    if classes == 2:
+        return _mean((predicted[:, 1] - truth) ** 2, weights)
+    return _mean(((predicted - (truth[:, None] == np.arange(classes))) ** 2).sum(axis=1), weights)
+
+
+def _top_two(truth: Array, predicted: Array, classes: int, weights: Array) -> Array:
+    return _mean(among_the_first_two(truth, predicted).astype(float), weights)
 
 
 def _rmse(truth: Array, predicted: Array, classes: int, weights: Array) -> Array:
@@ -89,6 +105,36 @@ def _r2(truth: Array, predicted: Array, classes: int, weights: Array) -> Array:
     shifted = truth - truth.mean()  # for the digits: a large offset would swallow the variance
     spread = _mean(shifted**2, weights) - _mean(shifted, weights) ** 2
     return np.asarray(1 - _mean((truth - predicted) ** 2, weights) / np.where(spread > 0, spread, np.nan))
+
+
+def _mape(truth: Array, predicted: Array, classes: int, weights: Array) -> Array:
+    return _mean(np.abs(truth - predicted) / np.maximum(np.abs(truth), np.finfo(float).eps), weights)
+
+
+def _rmsle(truth: Array, predicted: Array, classes: int, weights: Array) -> Array:
+    return np.sqrt(_mean((np.log1p(truth) - np.log1p(np.maximum(predicted, 0))) ** 2, weights))
+
+
+def _pinball(alpha: float) -> Weighted:
+    def form(truth: Array, predicted: Array, classes: int, weights: Array) -> Array:
+        missed = truth - predicted
+        return _mean(np.maximum(alpha * missed, (alpha - 1) * missed), weights)
+
+    return form
+
+
+def _explained(truth: Array, predicted: Array, classes: int, weights: Array) -> Array:
+    weights = weights.astype(float)
+    shifted, missed = truth - truth.mean(), truth - predicted
+    missed = missed - missed.mean()
+    spread = _mean(shifted**2, weights) - _mean(shifted, weights) ** 2
+    left = _mean(missed**2, weights) - _mean(missed, weights) ** 2
+    return np.asarray(1 - left / np.where(spread > 0, spread, np.nan))
+
+
+def _largest(truth: Array, predicted: Array, classes: int, weights: Array) -> Array:
+    found = np.where(weights > 0, np.abs(truth - predicted)[:, None], -1.0).max(axis=0)
+    return np.where(found >= 0, found, np.nan)
 
 
 def _median_error(truth: Array, predicted: Array, classes: int, weights: Array) -> Array:
@@ -171,7 +217,8 @@ class _Steps:
 def _average_precision(truth: Array, predicted: Array, classes: int, weights: Array, group: Array) -> Array:
     steps = _Steps.of(truth == 1, predicted[:, 1], weights, group)
     found = steps.cumulated(steps.positive)
-    looked = np.maximum(found + steps.cumulated(steps.others), 1)  # where nothing was looked at, nothing was found
+    looked = found + steps.cumulated(steps.others)
+    looked = np.where(looked > 0, looked, 1)  # where nothing was looked at, nothing was found
     return np.asarray(steps.summed(steps.positive * found / looked) / steps.summed(steps.positive))
 
 
@@ -250,7 +297,60 @@ def _matthews(truth: Array, predicted: Array, classes: int, weights: Array) -> A
     return np.where(spread > 0, shared / np.sqrt(np.where(spread > 0, spread, 1)), 0.0)
 
 
+def _precision(truth: Array, predicted: Array, classes: int, weights: Array) -> Array:
+    counts = _Counts.of(truth, predicted, classes, weights)
+    found = np.where(counts.said[1] > 0, counts.right[1] / np.where(counts.said[1] > 0, counts.said[1], 1), 0)
+    return np.where(counts.true[1] > 0, found, np.nan)
+
+
+def _recall(of: int) -> Weighted:
+    def form(truth: Array, predicted: Array, classes: int, weights: Array) -> Array:
+        counts = _Counts.of(truth, predicted, classes, weights)
+        return np.asarray(counts.right[of] / np.where(counts.true[of] > 0, counts.true[of], np.nan))
+
+    return form
+
+
+def _f2(truth: Array, predicted: Array, classes: int, weights: Array) -> Array:
+    counts = _Counts.of(truth, predicted, classes, weights)
+    return np.asarray(5 * counts.right[1] / np.where(counts.true[1] > 0, 4 * counts.true[1] + counts.said[1], np.nan))
+
+
+def _weighted_f1(truth: Array, predicted: Array, classes: int, weights: Array) -> Array:
+    counts = _Counts.of(truth, predicted, classes, weights)
+    return np.asarray((_f1_by_class(counts)[0] * counts.true).sum(axis=0) / counts.true.sum(axis=0))
+
+
+def _macro_precision(truth: Array, predicted: Array, classes: int, weights: Array) -> Array:
+    counts = _Counts.of(truth, predicted, classes, weights)
+    there = counts.true + counts.said > 0
+    each = np.where(counts.said > 0, counts.right / np.where(counts.said > 0, counts.said, 1), 0)
+    return np.asarray(np.where(there, each, 0).sum(axis=0) / there.sum(axis=0))
+
+
+def _kappa(truth: Array, predicted: Array, classes: int, weights: Array) -> Array:
+    counts = _Counts.of(truth, predicted, classes, weights.astype(float))
+    total = counts.true.sum(axis=0)
+    agreed, by_chance = counts.right.sum(axis=0) / total, (counts.true * counts.said).sum(axis=0) / total**2
+    return np.asarray((agreed - by_chance) / np.where(by_chance < 1, 1 - by_chance, np.nan))
+
+
+WHOLE_ONLY = ("median absolute error",)  # its form knows only whole weights
 FORMS: dict[str, Weighted] = {
+    "top-2 accuracy": _top_two,
+    "precision": _precision,
+    "recall": _recall(1),
+    "specificity": _recall(0),
+    "F2": _f2,
+    "weighted F1": _weighted_f1,
+    "macro precision": _macro_precision,
+    "Cohen's kappa": _kappa,
+    "MAPE": _mape,
+    "RMSLE": _rmsle,
+    "pinball 0.1": _pinball(0.1),
+    "pinball 0.9": _pinball(0.9),
+    "explained variance": _explained,
+    "largest error": _largest,
     "log loss": _log_loss,
     "Brier score": _brier,
     "accuracy": _accuracy,

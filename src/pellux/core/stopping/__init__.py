@@ -19,6 +19,7 @@ from pellux.core.stopping import (
     hyperband,
     median_rule,
     none,
+    one_fold,
     plateau,
     successive_halving,
 )
@@ -43,6 +44,8 @@ class Rule:
         Bracket, cohort and cohort size, for rules that compare cohorts.
     one_by_one : bool
         A cohort ends before the next begins.
+    ladder : function of (settings, folds), or None
+        The rungs, for rules that say so themselves.
     """
 
     label: str
@@ -54,6 +57,7 @@ class Rule:
     watches: bool = False
     placed: Callable[[int, Ladder, Any], tuple[int, int, int]] | None = None
     one_by_one: bool = False
+    ladder: Callable[[Any, int], Ladder] | None = None
 
     @property
     def names(self) -> dict[str, tuple[Any, str]]:
@@ -75,6 +79,10 @@ RULES = {
     "fold race": Rule(
         "Fold race", "After each fold, ends a trial that has next to no chance of overtaking the best one.",
         fold_race.verdict, fold_race.RaceSettings, (FOLDS,),
+    ),
+    "one fold": Rule(
+        "One fold", "Scores trials on one chosen fold, the best few on all: cheap, but the winner may owe its place to that fold.",
+        one_fold.verdict, one_fold.OneFoldSettings, (FOLDS,), placed=one_fold.placed, ladder=one_fold.ladder,
     ),
     "successive halving": Rule(
         "Successive halving", "A cohort gets a little, its best part more, and so on: rung by rung, together.",

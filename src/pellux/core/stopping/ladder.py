@@ -5,6 +5,7 @@ The last rung is always the full resource; every rung below has `factor` times l
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from pellux.core.errors import InvalidPlan
@@ -23,10 +24,13 @@ class Ladder:
         'rows', 'iterations' or 'folds'; empty when nothing grows (then there is one rung, of amount 1).
     levels : tuple of int
         Rows, iterations or folds after each rung; the last is all.
+    first : int
+        Which fold comes first, from 0; the others follow in their order.
     """
 
     resource: str = ""
     levels: tuple[int, ...] = (1,)
+    first: int = 0
 
     @property
     def most(self) -> int:
@@ -47,11 +51,14 @@ class Ladder:
         spent = sum(self.levels[: rung + 1]) if self.resource == ROWS else self.levels[rung]
         return spent / self.most
 
-    def folds(self, rung: int, folds: int) -> range:
+    def folds(self, rung: int, folds: int) -> Sequence[int]:
         """The folds that are fitted at a rung."""
         if self.resource != FOLDS:
             return range(folds)
-        return range(self.levels[rung - 1] if rung else 0, self.levels[rung])
+        here = slice(self.levels[rung - 1] if rung else 0, self.levels[rung])
+        if self.first == 0:
+            return range(folds)[here]
+        return [self.first, *(fold for fold in range(folds) if fold != self.first)][here]
 
 
 def geometric(resource: str, least: int, most: int, factor: int) -> Ladder:

@@ -36,7 +36,7 @@ class Partial:
     """
 
     configuration: Configuration
-    results: Mapping[int, tuple[float, ...]]
+    results: Mapping[int, tuple[float | None, ...]]
     seconds: float
     state: str
     number: int = 0
@@ -80,7 +80,7 @@ def _level(space: Space, own: Sequence[Partial], top: int) -> int:
 
 
 def _of_level(found: Sequence[Partial | Observation], own: Sequence[Partial], level: int, top: int) -> list[Observation]:
-    here = [float(np.mean(p.results[level])) for p in own if level in p.results]
+    here = [float(np.mean(_whole(p.results[level]))) for p in own if level in p.results]
     elsewhere = [f.mean for f in found if isinstance(f, Observation) and f.mean is not None]
     made: list[Observation] = []
     for f in found:

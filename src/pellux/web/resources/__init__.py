@@ -1,11 +1,23 @@
 """One file a resource; each adds its operations to the API."""
 
 from pellux.web.api import Api
-from pellux.web.resources import data, decisions, judging, preparation, problems, runs, searches, stopping, trials, workspace
+from pellux.web.resources import (
+    data,
+    decisions,
+    judging,
+    own_code,
+    preparation,
+    problems,
+    runs,
+    searches,
+    stopping,
+    trials,
+    workspace,
+)
 
 
 def api() -> Api:
     found = Api()
-    for resource in (workspace, data, problems, preparation, searches, trials, runs, judging, decisions, stopping):
+    for resource in (workspace, data, own_code, problems, preparation, searches, trials, runs, judging, decisions, stopping):
         resource.add(found)
     return found

@@ -5,16 +5,21 @@ from __future__ import annotations
 from flask import request
 from pydantic import Field
 
-from pellux.service.datasets import import_stream, list_data, open_table
+from pellux.service.datasets import ReadingRequest, import_stream, list_data, open_table, read_again
 from pellux.service.problems import data_view
 from pellux.service.requests import Request
-from pellux.service.views import DataSummary, DataView
+from pellux.service.views import DataSummary, DataView, ProgressView
 from pellux.web.api import Api
 from pellux.web.context import bench
 
 
 class NameQuery(Request):
     name: str = Field("data.csv", max_length=255, description="The file's name, for people.")
+    token: str = Field("", max_length=80, description="Under which the progress of the import can be asked for.")
+
+
+class TokenQuery(Request):
+    token: str = Field("", max_length=80, description="Under which the progress can be asked for.")
 
 
 def add(api: Api) -> None:
@@ -26,10 +31,20 @@ def add(api: Api) -> None:
             for d in list_data(bench().room.workspace)
         ]
 
-    @api.operation("POST", "/data", query=NameQuery, returns=DataView, status=201, consumes="text/csv")
+    @api.operation("POST", "/data", query=NameQuery, returns=DataView, status=201, consumes="application/octet-stream")
     def post_data(query: NameQuery) -> DataView:
-        """Import a CSV file; the body is the file itself."""
-        return data_view(import_stream(bench().room.workspace, request.stream.read, query.name))
+        """Import a data file (CSV, TSV, Parquet, JSON Lines); the body is the file itself."""
+        return data_view(import_stream(bench().room.workspace, request.stream.read, query.name, query.token))
+
+    @api.operation("GET", "/imports/<token>", returns=ProgressView)
+    def get_import(token: str) -> ProgressView:
+        """How far an import is that was begun with a token."""
+        return ProgressView(share=bench().room.workspace.told(token))
+
+    @api.operation("POST", "/data/<content_hash>/readings", query=TokenQuery, body=ReadingRequest, returns=DataView, status=201)
+    def post_reading(content_hash: str, query: TokenQuery, body: ReadingRequest) -> DataView:
+        """Read a file another way: encoding, delimiter, decimal sign, types of columns."""
+        return data_view(read_again(bench().room.workspace, content_hash, body, query.token))
 
     @api.operation("GET", "/data/<content_hash>", returns=DataView)
     def get_data(content_hash: str) -> DataView:

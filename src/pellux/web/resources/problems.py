@@ -5,8 +5,9 @@ from __future__ import annotations
 from pydantic import Field
 
 from pellux.service import problems
+from pellux.service.baselines import BaselinesRequest, baselines, forget_baselines, score_baselines
 from pellux.service.requests import BriefRequest, Request
-from pellux.service.views import PreviewView, ProblemView, SplitView
+from pellux.service.views import BaselineView, FindingView, PreviewView, ProblemView, SplitView
 from pellux.web.api import Api
 from pellux.web.context import bench
 
@@ -44,7 +45,8 @@ def add(api: Api) -> None:
 
     @api.operation("PUT", "/problems/<int:problem_id>/brief", body=BriefRequest, returns=ProblemView)
     def put_brief(problem_id: int, body: BriefRequest) -> ProblemView:
-        """Change a brief that is not frozen yet."""
+        """Change a brief that no search uses yet; its baselines are forgotten."""
+        forget_baselines(bench().room, problem_id)
         problems.change_problem(bench().room.workspace, problem_id, body)
         return problems.problem_view(bench().room.workspace, problem_id)
 
@@ -58,3 +60,18 @@ def add(api: Api) -> None:
     def get_split(problem_id: int) -> SplitView:
         """The stored folds as numbers to draw."""
         return problems.split_view(bench().room.workspace, problem_id)
+
+    @api.operation("GET", "/problems/<int:problem_id>/findings", returns=list[FindingView])
+    def get_findings(problem_id: int) -> list[FindingView]:
+        """The leak check of a problem."""
+        return problems.findings(bench().room.workspace, problem_id)
+
+    @api.operation("GET", "/problems/<int:problem_id>/baselines", returns=list[BaselineView])
+    def get_baselines(problem_id: int) -> list[BaselineView]:
+        """The default configurations that were scored or are on their way, best first."""
+        return baselines(bench().room.workspace, problem_id)
+
+    @api.operation("POST", "/problems/<int:problem_id>/baselines", body=BaselinesRequest, returns=list[BaselineView], status=202)
+    def post_baselines(problem_id: int, body: BaselinesRequest) -> list[BaselineView]:
+        """Score the defaults of learners in the background."""
+        return score_baselines(bench().room, problem_id, body)
