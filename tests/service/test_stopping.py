@@ -51,31 +51,37 @@ def network(room: EngineRoom, problem_id: int, **plan: Any) -> int:
 # Growing fits
 
 
+@pytest.mark.parametrize("task", ["multiclass", "regression"])
 @pytest.mark.parametrize("key", [k for k, entry in LEARNERS.items() if entry.growth])
-def test_growing_in_steps_is_growing_at_once(key: str, tmp_path: Path) -> None:
+def test_growing_in_steps_is_growing_at_once(key: str, task: str, tmp_path: Path) -> None:
     """Through checkpoints of every point, and against what plain fitting gives."""
     rng = np.random.default_rng(3)
     x = rng.normal(size=(300, 6))
     y = np.argmax(x[:, :3] + 0.5 * rng.normal(size=(300, 3)), axis=1)
-    chosen = learner(key, "multiclass")
+    if task == "regression":
+        y = 1e3 + 50 * (x[:, 0] * x[:, 1] + x[:, 2])
+    chosen = learner(key, task)
     assert chosen.growth is not None
     settings = {**chosen.defaults, chosen.growth.counter: 10}
-    around = Circumstances("multiclass", 5)
+    around = Circumstances(task, 5)
     whole = estimator(chosen, settings, around).fit(x, y)
     model, done = chosen.build(settings, around), 0
     kept = Checkpoints(tmp_path)
     for to in (1, 3, 4, 10):
         chosen.growth.steer(model, settings)
-        chosen.growth.grow(model, x, y, done, to)
+        chosen.growth.grow(model, x, y, None, done, to)
         assert kept.write(1, 0, Progress(to, model)) > 0
         found, complaint = kept.read(1, 0)
         assert found is not None
         assert not complaint
         model, done = found.model, found.iteration
-    assert np.array_equal(model.predict_proba(x), whole.predict_proba(x))
+    says = "predict" if task == "regression" else "predict_proba"
+    assert np.array_equal(getattr(model, says)(x), getattr(whole, says)(x))
+    if task == "regression" and key != "sgd":
+        assert np.corrcoef(model.predict(x), y)[0, 1] > 0.3
     if not chosen.growth.by_epoch:
         plain = chosen.build(settings, around).fit(x, y)
-        assert np.array_equal(plain.predict_proba(x), whole.predict_proba(x))
+        assert np.array_equal(getattr(plain, says)(x), getattr(whole, says)(x))
 
 
 def test_a_damaged_or_missing_checkpoint_is_said_and_not_used(tmp_path: Path) -> None:

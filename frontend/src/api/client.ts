@@ -28,6 +28,7 @@ export class Refusal extends Error {
     message: string,
     readonly field: string | null,
     readonly status: number,
+    readonly trace: string | null = null,
   ) {
     super(message);
   }
@@ -55,6 +56,7 @@ export async function settled<T>(answer: Promise<Answer<T>>): Promise<T> {
     problem?.detail ?? `The server answered ${found.response.status}.`,
     problem?.field ?? null,
     found.response.status,
+    problem?.trace ?? null,
   );
 }
 

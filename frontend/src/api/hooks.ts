@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { api, settled, type BriefRequest, type Schemas } from "./client";
+import { api, settled, type BriefRequest, type Refusal, type Schemas } from "./client";
 
 export const keys = {
   workspace: ["workspace"] as const,
@@ -36,6 +36,22 @@ export const useSplit = (id: number | null) =>
     queryKey: ["split", id],
     enabled: id !== null,
     queryFn: () => settled(api.GET("/api/v1/problems/{problem_id}/split", { params: { path: { problem_id: id! } } })),
+  });
+
+export const useFindings = (id: number) =>
+  useQuery({
+    queryKey: ["findings", id],
+    staleTime: Infinity,
+    queryFn: () => settled(api.GET("/api/v1/problems/{problem_id}/findings", { params: { path: { problem_id: id } } })),
+  });
+
+/** A learner, or several as one ("logistic | forest"), as the server describes it for a task. */
+export const useLearner = (key: string, task: string) =>
+  useQuery<Schemas["LearnerView"], Refusal>({
+    queryKey: ["learner", key, task],
+    staleTime: Infinity,
+    placeholderData: (held) => held,
+    queryFn: () => settled(api.GET("/api/v1/learners", { params: { query: { key, task } } })),
   });
 
 export const useData = (hash: string | null) =>

@@ -38,6 +38,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/learners": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A learner for a task, or several as one. */
+        get: operations["get_learner"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/spaces/check": {
         parameters: {
             query?: never;
@@ -82,8 +99,42 @@ export interface paths {
         /** Every imported file. */
         get: operations["get_data_list"];
         put?: never;
-        /** Import a CSV file; the body is the file itself. */
+        /** Import a data file (CSV, TSV, Parquet, JSON Lines); the body is the file itself. */
         post: operations["post_data"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/imports/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far an import is that was begun with a token. */
+        get: operations["get_import"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/data/{content_hash}/readings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read a file another way: encoding, delimiter, decimal sign, types of columns. */
+        post: operations["post_reading"];
         delete?: never;
         options?: never;
         head?: never;
@@ -101,6 +152,24 @@ export interface paths {
         get: operations["get_data"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/own-code": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Own learners and metrics of this workspace. */
+        get: operations["get_own_code"];
+        put?: never;
+        /** Look at a class or a function in an allowed folder, and make it known. */
+        post: operations["post_own_code"];
         delete?: never;
         options?: never;
         head?: never;
@@ -167,7 +236,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Change a brief that is not frozen yet. */
+        /** Change a brief that no search uses yet; its baselines are forgotten. */
         put: operations["put_brief"];
         post?: never;
         delete?: never;
@@ -204,6 +273,41 @@ export interface paths {
         get: operations["get_split"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/problems/{problem_id}/findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The leak check of a problem. */
+        get: operations["get_findings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/problems/{problem_id}/baselines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The default configurations that were scored or are on their way, best first. */
+        get: operations["get_baselines"];
+        put?: never;
+        /** Score the defaults of learners in the background. */
+        post: operations["post_baselines"];
         delete?: never;
         options?: never;
         head?: never;
@@ -779,6 +883,43 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * BaselineView
+         * @description A learner's default configuration, scored or on its way.
+         */
+        BaselineView: {
+            /** Learner */
+            learner: string;
+            /** Label */
+            label: string;
+            /** Trial Id */
+            trial_id: number;
+            /** Search */
+            search: number;
+            /** State */
+            state: string;
+            /** Reason */
+            reason: string;
+            /** Score */
+            score: number | null;
+            /** Error */
+            error: number | null;
+            /** Folds */
+            folds: (number | null)[];
+            /** Seconds */
+            seconds: number;
+        };
+        /**
+         * BaselinesRequest
+         * @description Whose defaults are scored; without a list those of a few that show what the data are like.
+         */
+        BaselinesRequest: {
+            /**
+             * Learners
+             * @default null
+             */
+            learners?: string[] | null;
+        };
         /** BestView */
         BestView: {
             /** Trial Id */
@@ -801,7 +942,7 @@ export interface components {
         BriefRequest: {
             /**
              * Data
-             * @description Content hash of imported data; in a plan file, the path of a CSV file.
+             * @description Content hash of imported data; in a plan file, the path of a data file.
              */
             data: string;
             /**
@@ -845,14 +986,50 @@ export interface components {
              */
             ignore?: string[];
             /**
+             * Recorded
+             * @description Metrics recorded for every fit beside the one that decides.
+             * @default []
+             */
+            recorded?: string[];
+            /**
+             * Group
+             * @description The column that names what recurs; its rows stay in one fold.
+             * @default null
+             */
+            group?: string | null;
+            /**
+             * Time
+             * @description The column that says when, for folds or a holdout ordered in time.
+             * @default null
+             */
+            time?: string | null;
+            /**
+             * Weight
+             * @description The column that says how much a row counts, in learning and in judging.
+             * @default null
+             */
+            weight?: string | null;
+            /**
+             * Fold
+             * @description The column that already holds the folds.
+             * @default null
+             */
+            fold?: string | null;
+            /**
              * Folds
-             * @description Number of folds and their kind: '5 stratified', '5 shuffled' or 5.
+             * @description Number of folds and their kind: '5 stratified', '5 shuffled', '5 grouped', '5 stratified grouped', '5 ordered', 'column', or 5; 'x 3' after it draws them three times.
              * @default 5
              */
             folds?: number | string;
             /**
+             * Gap
+             * @description Of ordered folds: time between what is learnt from and what is tested (days).
+             * @default 0
+             */
+            gap?: number;
+            /**
              * Holdout
-             * @description Share of rows kept out of every fold: 0.2 or '20 %'.
+             * @description Share of rows kept out of every fold: 0.2, '20 %', or '20 % by group' (time, random, stratified).
              * @default 0.2
              */
             holdout?: number | string;
@@ -890,6 +1067,24 @@ export interface components {
             holdout: number;
             /** Seed */
             seed: number;
+            /** Repeats */
+            repeats: number;
+            /** Gap */
+            gap: number;
+            /** Holdout By */
+            holdout_by: string;
+            /** Fits */
+            fits: number;
+            /** Group */
+            group: string;
+            /** Time */
+            time: string;
+            /** Fold */
+            fold: string;
+            /** Weight */
+            weight: string;
+            /** Recorded */
+            recorded: string[];
         };
         /** CalibrationView */
         CalibrationView: {
@@ -941,7 +1136,7 @@ export interface components {
              * Type
              * @enum {string}
              */
-            type: "number" | "category" | "text";
+            type: "number" | "category" | "yes/no" | "date" | "text";
             /** Missing */
             missing: number;
             /** Distinct */
@@ -963,6 +1158,8 @@ export interface components {
             role: "feature" | "ignore";
             /** Why */
             why: string;
+            /** Note */
+            note: string;
         };
         /**
          * ComparisonRequest
@@ -1124,6 +1321,9 @@ export interface components {
             rows: number;
             /** Columns */
             columns: components["schemas"]["ColumnView"][];
+            /** Source */
+            source: string;
+            reading: components["schemas"]["ReadingView"];
         };
         /** DecisionDetail */
         DecisionDetail: {
@@ -1374,6 +1574,18 @@ export interface components {
             scored: number;
             /** Admitted */
             admitted: number;
+        };
+        /**
+         * FindingView
+         * @description A warning of the leak check.
+         */
+        FindingView: {
+            /** Kind */
+            kind: string;
+            /** Column */
+            column: string;
+            /** Words */
+            words: string;
         };
         /**
          * FitCounts
@@ -1657,6 +1869,16 @@ export interface components {
             /** Now */
             now: number;
         };
+        /** LearnerQuery */
+        LearnerQuery: {
+            /**
+             * Key
+             * @description A learner's key, or several: 'logistic | forest *2'.
+             */
+            key: string;
+            /** Task */
+            task: string;
+        };
         /** LearnerView */
         LearnerView: {
             /** Key */
@@ -1673,6 +1895,16 @@ export interface components {
             counter: string | null;
             /** Steerable */
             steerable: string[];
+            /** Missing */
+            missing: boolean;
+            /** Categories */
+            categories: boolean;
+            /** Weights */
+            weights: boolean;
+            /** Installed */
+            installed: boolean;
+            /** Package */
+            package: string;
         };
         /**
          * LimitsRequest
@@ -1743,6 +1975,12 @@ export interface components {
              * @default data.csv
              */
             name?: string;
+            /**
+             * Token
+             * @description Under which the progress of the import can be asked for.
+             * @default
+             */
+            token?: string;
         };
         /**
          * OpeningRequest
@@ -1763,6 +2001,84 @@ export interface components {
              * @default false
              */
             again?: boolean;
+        };
+        /**
+         * OwnCodeRequest
+         * @description A class of yours to tune, or a function of yours to judge by.
+         */
+        OwnCodeRequest: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "learner" | "metric";
+            /**
+             * Where
+             * @description 'file.py:Name' in an allowed folder, or 'package.module:Name' of what is installed.
+             */
+            where: string;
+            /**
+             * Larger Is Better
+             * @description Of a metric.
+             * @default true
+             */
+            "larger is better"?: boolean;
+            /**
+             * Needs
+             * @description What a metric is given beside the truth.
+             * @default labels
+             * @enum {string}
+             */
+            needs?: "labels" | "probabilities" | "values";
+            /**
+             * Sentence
+             * @description What it means; its docstring when left out.
+             * @default
+             */
+            sentence?: string;
+        };
+        /**
+         * OwnCodeView
+         * @description A person's own learner or metric, as it was brought.
+         */
+        OwnCodeView: {
+            /** Key */
+            key: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "learner" | "metric";
+            /** Where */
+            where: string;
+            /** Sentence */
+            sentence: string;
+            /** Tasks */
+            tasks: string[];
+            /** Settings */
+            settings: string[];
+        };
+        /**
+         * OwnMetric
+         * @description A function of yours to judge by; `brief.metric` and `brief.recorded` name it.
+         */
+        OwnMetric: {
+            /**
+             * Where
+             * @description 'file.py:function', relative to the plan.
+             */
+            where: string;
+            /**
+             * Larger Is Better
+             * @default true
+             */
+            "larger is better"?: boolean;
+            /**
+             * Needs
+             * @default labels
+             * @enum {string}
+             */
+            needs?: "labels" | "probabilities" | "values";
         };
         /** PageQuery */
         PageQuery: {
@@ -1857,8 +2173,25 @@ export interface components {
              */
             name?: string;
             brief: components["schemas"]["BriefRequest"];
-            /** Learner */
+            /**
+             * Reading
+             * @description How the data file is read, where it is not found out rightly.
+             * @default {}
+             */
+            reading?: {
+                [key: string]: unknown;
+            };
+            /**
+             * Learner
+             * @description A learner, several ('logistic | forest *2'), or a class of yours: 'file.py:Name'.
+             */
             learner: string;
+            /**
+             * Metrics
+             * @description Metrics of yours that the brief names.
+             * @default []
+             */
+            metrics?: components["schemas"]["OwnMetric"][];
             /**
              * Space
              * @default null
@@ -1881,7 +2214,8 @@ export interface components {
              *       "fit seconds": 600,
              *       "trial seconds": null,
              *       "checkpoint mb": 2048,
-             *       "memory mb": null
+             *       "memory mb": null,
+             *       "prefix mb": 512
              *     }
              */
             plan?: components["schemas"]["SettingsRequest"];
@@ -1938,6 +2272,10 @@ export interface components {
             split: components["schemas"]["SplitView"];
             /** Suited Metrics */
             suited_metrics: string[];
+            /** Suited Learners */
+            suited_learners: string[];
+            /** Findings */
+            findings: components["schemas"]["FindingView"][];
         };
         /**
          * ProblemDocument
@@ -1954,6 +2292,11 @@ export interface components {
             detail: string;
             /** Field */
             field: string | null;
+            /**
+             * Trace
+             * @default null
+             */
+            trace?: string | null;
         };
         /** ProblemView */
         ProblemView: {
@@ -1986,6 +2329,80 @@ export interface components {
             spark: number[];
             /** Decided */
             decided: boolean;
+        };
+        /**
+         * ProgressView
+         * @description How far an import is, from 0 to 1; null when it is not known under this token.
+         */
+        ProgressView: {
+            /** Share */
+            share: number | null;
+        };
+        /**
+         * ReadingRequest
+         * @description How a data file is to be read; what is left out is found out from its content.
+         */
+        ReadingRequest: {
+            /**
+             * Format
+             * @description csv, parquet or jsonl.
+             * @default
+             */
+            format?: string;
+            /**
+             * Encoding
+             * @description Of text files, such as utf-8 or cp1252.
+             * @default
+             */
+            encoding?: string;
+            /**
+             * Delimiter
+             * @description What parts the columns: ',', ';', '|' or a tab.
+             * @default
+             */
+            delimiter?: string;
+            /**
+             * Quote
+             * @description What may stand around a value: '"' or "'".
+             * @default
+             */
+            quote?: string;
+            /**
+             * Decimal
+             * @description '.' or ','.
+             * @default
+             */
+            decimal?: string;
+            /**
+             * Types
+             * @description Types of columns: number, category, yes/no, text, date, or date with its form: 'date %d/%m/%Y'.
+             * @default {}
+             */
+            types?: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * ReadingView
+         * @description How a file was read, and what may be wrong about it.
+         */
+        ReadingView: {
+            /** Format */
+            format: string;
+            /** Encoding */
+            encoding: string;
+            /** Delimiter */
+            delimiter: string;
+            /** Quote */
+            quote: string;
+            /** Decimal */
+            decimal: string;
+            /** Types */
+            types: {
+                [key: string]: string;
+            };
+            /** Notes */
+            notes: string[];
         };
         /** RecheckedView */
         RecheckedView: {
@@ -2216,7 +2633,8 @@ export interface components {
              *       "fit seconds": 600,
              *       "trial seconds": null,
              *       "checkpoint mb": 2048,
-             *       "memory mb": null
+             *       "memory mb": null,
+             *       "prefix mb": 512
              *     }
              */
             plan?: components["schemas"]["SettingsRequest"];
@@ -2316,6 +2734,15 @@ export interface components {
             cost: string;
             /** Tasks */
             tasks: string[];
+            /**
+             * Part
+             * @enum {string}
+             */
+            part: "learner" | "preparation";
+            /** Cheap */
+            cheap: boolean | number | string;
+            /** Line */
+            line: string;
         };
         /**
          * SettingsRequest
@@ -2420,6 +2847,12 @@ export interface components {
              * @default null
              */
             "memory mb"?: number | null;
+            /**
+             * Prefix Mb
+             * @description What prepared rows that trials share may take, in memory and on disk.
+             * @default 512
+             */
+            "prefix mb"?: number;
         };
         /**
          * ShortlistRequest
@@ -2525,6 +2958,8 @@ export interface components {
             name: string;
             /** Rows */
             rows: number;
+            /** Learnt */
+            learnt: number;
             /** Balance */
             balance: number[];
         };
@@ -2534,8 +2969,15 @@ export interface components {
             parts: components["schemas"]["SplitPart"][];
             /** Unused */
             unused: number;
+            /** Only Learnt */
+            only_learnt: number;
             /** Stripe */
             stripe: number[];
+            /**
+             * Stripe By
+             * @enum {string}
+             */
+            stripe_by: "file" | "time";
         };
         /** StateRequest */
         StateRequest: {
@@ -2608,6 +3050,15 @@ export interface components {
             message: string;
             /** Bytes */
             bytes: number | null;
+        };
+        /** TokenQuery */
+        TokenQuery: {
+            /**
+             * Token
+             * @description Under which the progress can be asked for.
+             * @default
+             */
+            token?: string;
         };
         /** TreeNode */
         TreeNode: {
@@ -2909,6 +3360,38 @@ export interface operations {
             };
         };
     };
+    get_learner: {
+        parameters: {
+            query: {
+                key: string;
+                task: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LearnerView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     post_space_check: {
         parameters: {
             query?: never;
@@ -3008,6 +3491,7 @@ export interface operations {
         parameters: {
             query?: {
                 name?: string;
+                token?: string;
             };
             header?: never;
             path?: never;
@@ -3015,7 +3499,75 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "text/csv": unknown;
+                "application/octet-stream": unknown;
+            };
+        };
+        responses: {
+            /** @description Done. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DataView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_import: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProgressView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_reading: {
+        parameters: {
+            query?: {
+                token?: string;
+            };
+            header?: never;
+            path: {
+                content_hash: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadingRequest"];
             };
         };
         responses: {
@@ -3057,6 +3609,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DataView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_own_code: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnCodeView"][];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_own_code: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnCodeRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnCodeView"];
                 };
             };
             /** @description A problem. */
@@ -3286,6 +3900,103 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SplitView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_findings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                problem_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindingView"][];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_baselines: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                problem_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BaselineView"][];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_baselines: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                problem_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BaselinesRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BaselineView"][];
                 };
             };
             /** @description A problem. */

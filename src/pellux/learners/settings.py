@@ -143,9 +143,13 @@ class Learner:
         """The same learner with the settings that matter for a task."""
         return replace(self, settings=tuple(s for s in self.settings if task in s.tasks))
 
+    def line(self, setting: Setting) -> str:
+        """A setting's default range as a line of space notation."""
+        return f"{setting.name}: {setting.domain}"
+
     def default_space(self) -> Space:
         """Its own settings; those of the preparation ride along at their defaults unless a person searches them."""
-        return parse("".join(f"{s.name}: {s.domain}\n" for s in self.settings if s.part == OF_LEARNER))
+        return parse("\n".join(self.line(s) for s in self.settings if s.part == OF_LEARNER))
 
     def check(self, space: Space) -> None:
         """Raise InvalidSpace when the space names an unknown setting or a value the learner does not accept."""

@@ -13,9 +13,9 @@ from functools import cached_property
 from typing import Any
 
 from pellux.core.errors import InvalidPlan, InvalidSpace
-from pellux.core.space import Choice, Fixed, Space, Value, parse
+from pellux.core.space import Choice, Fixed, Space, Value
 from pellux.core.space.expressions import names
-from pellux.learners.settings import OF_LEARNER, Learner, Setting, check_within
+from pellux.learners.settings import Learner, Setting, check_within
 
 MODEL = "model"
 Weighted = tuple[Learner, float]
@@ -69,13 +69,10 @@ class Several(Learner):
         qualified = f"{member.key}_{name}"
         return qualified if any(s.name == qualified for s in self.settings) else name
 
-    def default_space(self) -> Space:
-        lines = [self.settings[0].name + ": " + self.settings[0].domain]
-        for setting in self.settings[1:]:
-            if setting.part == OF_LEARNER:
-                owners = self._owners(setting.name)
-                lines.append(f"{setting.name}: {setting.domain}{_condition(owners, len(self.members))}")
-        return parse("\n".join(lines))
+    def line(self, setting: Setting) -> str:
+        if setting.name == MODEL:
+            return super().line(setting)
+        return super().line(setting) + _condition(self._owners(setting.name), len(self.members))
 
     def _owners(self, name: str) -> list[str]:
         return [m.key for m in self.members if name.startswith(f"{m.key}_") or any(s.name == name for s in m.settings)]

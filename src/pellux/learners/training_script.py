@@ -2,17 +2,24 @@
 
 from __future__ import annotations
 
+import base64
 import inspect
+import sys
+import zlib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from importlib.resources import files
+from pathlib import Path
 from pprint import pformat
 from typing import Any
 
+import numpy as np
+
 from pellux.core.errors import Conflict
 from pellux.core.judging import MULTICLASS
+from pellux.core.judging.split_plans import ORDERED, SHUFFLED, STRATIFIED
 from pellux.learners.source_code import expression
-from pellux.learners.table import CATEGORY
+from pellux.learners.table import DATE
 from pellux.learners.whole_fit import Ground, unfitted
 
 SCORES = {
@@ -71,25 +78,33 @@ def training_script(ground: Ground, key: str, settings: Mapping[str, Any], origi
     built = expression(unfitted(key, settings, ground), imports, indent=4)
     name, call = _score(brief.metric, brief.task == MULTICLASS)
     imports.setdefault("sklearn.metrics", set()).add(name)
-    splitters = ["StratifiedKFold", "StratifiedShuffleSplit"] if brief.split.kind == "stratified" else ["KFold", "ShuffleSplit"]
+    if brief.weight:
+        call = f"{call[:-1]}, sample_weight=weight)"
+    splitters = ["StratifiedKFold", "StratifiedShuffleSplit"] if brief.split.kind == STRATIFIED else ["KFold", "ShuffleSplit"]
     imports.setdefault("sklearn.model_selection", set()).update(splitters)
     constants = {
-        "DATA_SHA256": brief.data,
+        "DATA_SHA256": ground.table.source or brief.data,
+        "READING": _reading(ground),
+        "COLUMNS": [c.name for c in ground.table.columns],
+        "DATES": {c.name: c.form for c in ground.table.columns if c.type == DATE},
         "TARGET": brief.target,
         "CLASSES": list(brief.classes),
-        "TARGET_IS_TEXT": ground.table.column(brief.target).type == CATEGORY,
+        "TARGET_IS_TEXT": ground.table.column(brief.target).coded,
         "NUMBERS": ground.numbers,
         "CATEGORIES": {label: list(ground.table.column(label).categories) for label in ground.labels},
         "NEEDS": brief.judged_by.needs,
         "FOLDS": brief.split.folds,
         "HOLDOUT": brief.split.holdout,
         "SPLIT_SEED": brief.split.seed,
+        "ORDERED": brief.split.kind == ORDERED,
+        "FOLDS_AS_DRAWN": _as_drawn(ground),
+        "WEIGHT": brief.weight,
         "FOLDS_SHA256": origin.folds_hash,
         "STORED_SCORES": [float(score) for score in origin.scores],
         "VERSIONS": dict(origin.versions),
     }
     text = files("pellux.learners").joinpath("training_script.txt").read_text("utf-8")
-    own = _staged(imports)
+    own = _staged(imports, ground)
     parts = {
         "TITLE": origin.title.replace('"""', "'''").replace("\\", "/"),
         "MADE": origin.made.replace('"""', "'''").replace("\\", "/"),
@@ -107,15 +122,35 @@ def training_script(ground: Ground, key: str, settings: Mapping[str, Any], origi
     return text
 
 
-def _staged(imports: dict[str, set[str]]) -> str:
-    """The text of our wrapper, when the pipeline has it: the script must run without us."""
-    if imports.pop("pellux.learners", None) is None:
-        return ""
-    imports.setdefault("sklearn.base", set()).update(("BaseEstimator", "clone"))
-    from pellux.learners import stages
+def _reading(ground: Ground) -> dict[str, str]:
+    usual = {"format": "csv", "encoding": "utf-8", "delimiter": ",", "quote": '"', "decimal": "."}
+    return {name: ground.table.reading.get(name) or usual[name] for name in usual}
 
-    source = inspect.getsource(stages.TrainedInStages)
-    return f"\n{source}\n"
+
+def _as_drawn(ground: Ground) -> str:
+    """The folds themselves where a script could not draw them again by a scikit-learn splitter alone."""
+    split = ground.brief.split
+    plain = split.kind == STRATIFIED or (split.kind == SHUFFLED and not split.holdout_by)
+    if plain and split.repeats == 1 and split.holdout_by in ("", "stratified"):
+        return ""
+    return base64.b85encode(zlib.compress(np.ascontiguousarray(ground.folds.kept, dtype="<i2").tobytes(), 9)).decode()
+
+
+def _staged(imports: dict[str, set[str]], ground: Ground) -> str:
+    """The text of our wrappers and of people's own files, when the pipeline has them: the script must run without us."""
+    parts = []
+    wrappers = imports.pop("pellux.learners", set())
+    if wrappers:
+        imports.setdefault("sklearn.base", set()).update(("BaseEstimator", "RegressorMixin", "clone"))
+        from pellux.learners import stages
+
+        parts += [inspect.getsource(getattr(stages, name)) for name in sorted(wrappers)]
+    for module in sorted(imports):
+        source = getattr(sys.modules.get(module), "__file__", None)
+        if ground.own is not None and source is not None and Path(source).is_relative_to(ground.own):
+            del imports[module]
+            parts.append(Path(source).read_text("utf-8"))
+    return "".join(f"\n{part}\n" for part in parts)
 
 
 def _score(metric: str, many: bool) -> tuple[str, str]:

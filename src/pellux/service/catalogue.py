@@ -6,6 +6,7 @@ from pellux.core.judging import every_metric
 from pellux.core.stopping import RULES
 from pellux.core.strategies import AUTOMATIC, STRATEGIES
 from pellux.learners.catalogue import every_learner
+from pellux.learners.settings import Learner
 from pellux.service.views import CatalogueView, LearnerView, MetricView, RuleSetting, RuleView, SettingView, StrategyView
 
 
@@ -19,20 +20,7 @@ def catalogue() -> CatalogueView:
             for m in every_metric()
         ],
         learners=[
-            LearnerView(
-                key=entry.key, label=entry.label, sentence=entry.sentence, tasks=list(entry.tasks),
-                settings=[
-                    SettingView(
-                        name=s.name, sentence=s.sentence, default=s.default, domain=s.domain, limits=s.limits,
-                        cost=s.cost, tasks=list(s.tasks), part=s.part, cheap=s.cheap,
-                    )
-                    for s in entry.settings
-                ],
-                counter=entry.growth.counter if entry.growth else None,
-                steerable=list(entry.growth.steerable) if entry.growth else [],
-                missing=entry.missing, categories=entry.categories, weights=entry.weights, installed=entry.installed,
-                package=entry.package,
-            )
+            learner_view(entry)
             for entry in every_learner()
         ],
         strategies=[
@@ -49,4 +37,21 @@ def catalogue() -> CatalogueView:
                 for key, entry in RULES.items()
             ),
         ],
+    )  # fmt: skip
+
+
+def learner_view(entry: Learner) -> LearnerView:
+    return LearnerView(
+        key=entry.key, label=entry.label, sentence=entry.sentence, tasks=list(entry.tasks),
+        settings=[
+            SettingView(
+                name=s.name, sentence=s.sentence, default=s.default, domain=s.domain, limits=s.limits,
+                cost=s.cost, tasks=list(s.tasks), part=s.part, cheap=s.cheap, line=entry.line(s),
+            )
+            for s in entry.settings
+        ],
+        counter=entry.growth.counter if entry.growth else None,
+        steerable=list(entry.growth.steerable) if entry.growth else [],
+        missing=entry.missing, categories=entry.categories, weights=entry.weights, installed=entry.installed,
+        package=entry.package,
     )  # fmt: skip

@@ -57,7 +57,7 @@ def brief_view(brief: Brief) -> BriefView:
         classes=list(brief.classes), metric=brief.metric, metric_label=brief.judged_by.label,
         larger_is_better=brief.judged_by.larger_is_better, folds=brief.split.folds, split=brief.split.kind,
         split_label=brief.split.label, holdout=brief.split.holdout, seed=brief.seed, repeats=brief.split.repeats,
-        gap=brief.split.gap, holdout_by=brief.split.draws_holdout_by, fits=brief.split.fits, group=brief.group, time=brief.time,
+        gap=brief.split.gap, holdout_by=brief.split.holdout_by, fits=brief.split.fits, group=brief.group, time=brief.time,
         fold=brief.fold, weight=brief.weight, recorded=list(brief.recorded),
     )  # fmt: skip
 

@@ -12,7 +12,7 @@ from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 
 from pellux.core.errors import InvalidPlan
-from pellux.core.judging import Brief, check_suits, metric, metrics_for
+from pellux.core.judging import Brief, check_suits, every_metric, metric, metrics_for
 from pellux.core.judging.predictions import as_needed, assemble
 from pellux.core.judging.weighted import weighted_scores
 from pellux.learners.whole_fit import Ground
@@ -73,7 +73,7 @@ def larger_is_better(measure: str) -> bool:
 
 
 def check_measure(brief: Brief, measure: str, at: str) -> None:
-    if measure not in measures_of(brief) and measure != brief.metric:
+    if measure not in COSTS and measure not in {m.key for m in every_metric()}:
         raise InvalidPlan(f"'{measure}' is no measure. Allowed: {', '.join(measures_of(brief))}.", at=at)
     if measure not in COSTS:
         check_suits(measure, brief.task, at=at)

@@ -32,6 +32,7 @@ class SettingView(View):
     tasks: list[str]
     part: Literal["learner", "preparation"]
     cheap: ScalarValue
+    line: str
 
 
 class LearnerView(View):

@@ -1,16 +1,19 @@
 import Button from "@mui/material/Button";
 import TextField from "@mui/material/TextField";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useState, type ReactNode } from "react";
 import { useNavigate } from "react-router";
 import { api, settled, type Data, type Preview, type Problem, type Refusal } from "../../api/client";
 import { previewBrief } from "../../api/hooks";
 import { useDebounced } from "../../app/useDebounced";
 import { count } from "../../lib/format";
-import { SplitBars } from "../../marks/SplitBars";
+import { Baselines } from "./Baselines";
 import { ColumnList } from "./ColumnList";
+import { FieldError } from "./FieldError";
+import { Findings } from "./Findings";
 import { MetricPicker } from "./MetricPicker";
-import { requestOf, type BriefForm } from "./briefForm";
+import { SplitPlan } from "./SplitPlan";
+import { requestOf, withRole, type BriefForm } from "./briefForm";
 
 interface Props {
   data: Data;
@@ -18,11 +21,17 @@ interface Props {
   problem: Problem | null; // set when an unfrozen brief is changed in place
   derivedFrom: number | null;
   onOtherFile?: () => void;
+  onForm?: (form: BriefForm) => void; // hears of every change, so that reading the file anew loses nothing
+  onType?: (column: string, type: string) => void;
+  reading?: ReactNode;
 }
 
-export function BriefEditor({ data, initial, problem, derivedFrom, onOtherFile }: Props) {
+export function BriefEditor({ data, initial, problem, derivedFrom, onOtherFile, onForm, onType, reading }: Props) {
   const [form, setForm] = useState(initial);
-  const change = (part: Partial<BriefForm>) => setForm((held) => ({ ...held, ...part }));
+  const change = (part: Partial<BriefForm>) => {
+    setForm((held) => ({ ...held, ...part }));
+    onForm?.({ ...form, ...part });
+  };
   const request = requestOf(useDebounced(form, 200), data);
   const preview = useQuery<Preview, Refusal>({
     queryKey: ["preview", request],
@@ -34,7 +43,10 @@ export function BriefEditor({ data, initial, problem, derivedFrom, onOtherFile }
   const save = useSave(problem, derivedFrom);
   const refusal = (save.error as Refusal | null) ?? preview.error;
   const at = (field: string) => (refusal?.field === field ? refusal.message : undefined);
-  const known = ["target", "features", "metric", "folds", "holdout", "seed", "positive", "name"];
+  const known =
+    "target features metric recorded folds repeats gap holdout holdout_by seed group time fold positive name".split(
+      " ",
+    );
   const ready = form.target !== "" && preview.isSuccess && !preview.isPlaceholderData;
   return (
     <div
@@ -56,10 +68,11 @@ export function BriefEditor({ data, initial, problem, derivedFrom, onOtherFile }
           </div>
           {onOtherFile && <Button onClick={onOtherFile}>Other file</Button>}
         </div>
+        {reading}
         {at("features") && <FieldError text={at("features")!} field="features" />}
-        <ColumnList data={data} form={form} change={change} />
+        <ColumnList data={data} form={form} change={change} onType={onType} />
       </section>
-      <section className="col" style={{ gap: 14, position: "sticky", top: 18 }}>
+      <section className="col" style={{ gap: 14 }}>
         {form.target === "" ? (
           <div className="sheet col" style={{ padding: 18 }}>
             <h2>What is to be predicted?</h2>
@@ -78,13 +91,20 @@ export function BriefEditor({ data, initial, problem, derivedFrom, onOtherFile }
               slotProps={{ inputLabel: { shrink: true } }}
             />
             {at("target") && <FieldError text={at("target")!} field="target" />}
-            <MetricPicker preview={preview.data} form={form} change={change} error={at("metric") ?? at("positive")} />
-            <SplitPlan
+            {problem && <Baselines problem={problem} />}
+            <MetricPicker
               preview={preview.data}
               form={form}
               change={change}
-              errors={{ folds: at("folds"), holdout: at("holdout"), seed: at("seed") }}
+              error={at("metric") ?? at("positive") ?? at("recorded")}
             />
+            <SplitPlan preview={preview.data} form={form} change={change} error={at} />
+            {preview.data && (
+              <Findings
+                findings={preview.data.findings}
+                onRole={(column, role) => change(withRole(form, column, role))}
+              />
+            )}
             {refusal && !known.includes(refusal.field ?? "") && <FieldError text={refusal.message} field="brief" />}
             <div className="row">
               <span className="grow small soft">
@@ -119,80 +139,15 @@ function useSave(problem: Problem | null, derivedFrom: number | null) {
             api.POST("/api/v1/problems", { body, params: { query: derivedFrom ? { derived_from: derivedFrom } : {} } }),
           ),
     onSuccess: (saved) => {
+      // In the background: nobody waits for it, and the brief shows what comes of it.
+      const path = { problem_id: saved.id };
+      void settled(api.POST("/api/v1/problems/{problem_id}/baselines", { params: { path }, body: {} })).then(() =>
+        client.invalidateQueries({ queryKey: ["baselines", saved.id] }),
+      );
       void client.invalidateQueries({ queryKey: ["problems"] });
       void client.invalidateQueries({ queryKey: ["problem", saved.id] });
       void client.invalidateQueries({ queryKey: ["split", saved.id] });
       void navigate(`/p/${saved.id}/space`);
     },
   });
-}
-
-export function FieldError({ text, field }: { text: string; field: string }) {
-  return (
-    <p role="alert" className="ember small" data-error={field}>
-      {text}
-    </p>
-  );
-}
-
-interface SplitProps {
-  preview: Preview | undefined;
-  form: BriefForm;
-  change: (part: Partial<BriefForm>) => void;
-  errors: Record<"folds" | "holdout" | "seed", string | undefined>;
-}
-
-function SplitPlan({ preview, form, change, errors }: SplitProps) {
-  const kind = form.kind || preview?.brief.split || "stratified";
-  const kinds = preview?.brief.task === "regression" ? ["shuffled"] : ["stratified", "shuffled"];
-  const wrong = errors.folds ?? errors.holdout ?? errors.seed;
-  return (
-    <div className="sheet col" style={{ padding: 16 }}>
-      <h2>Split plan</h2>
-      <div className="row" style={{ flexWrap: "wrap" }}>
-        <TextField
-          label="Folds"
-          type="number"
-          value={form.folds}
-          error={!!errors.folds}
-          onChange={(e) => change({ folds: Number(e.target.value) })}
-          sx={{ width: 84 }}
-        />
-        <TextField
-          label="Kind"
-          select
-          slotProps={{ select: { native: true } }}
-          value={kind}
-          onChange={(e) => change({ kind: e.target.value })}
-          sx={{ width: 128 }}
-        >
-          {kinds.map((k) => (
-            <option key={k}>{k}</option>
-          ))}
-        </TextField>
-        <TextField
-          label="Holdout %"
-          type="number"
-          value={Math.round(form.holdout * 1000) / 10}
-          error={!!errors.holdout}
-          onChange={(e) => change({ holdout: Number(e.target.value) / 100 })}
-          sx={{ width: 104 }}
-        />
-        <TextField
-          label="Seed"
-          type="number"
-          value={form.seed}
-          error={!!errors.seed}
-          onChange={(e) => change({ seed: Number(e.target.value) })}
-          sx={{ width: 92 }}
-        />
-      </div>
-      {wrong && <FieldError text={wrong} field="folds" />}
-      {preview && <SplitBars split={preview.split} classes={preview.brief.classes} />}
-      {preview && preview.split.unused > 0 && (
-        <p className="small soft">{count(preview.split.unused)} rows have no target and are left out.</p>
-      )}
-      <p className="small soft">The holdout is cut first and stays sealed: no search ever sees it.</p>
-    </div>
-  );
 }

@@ -1,13 +1,17 @@
 import Button from "@mui/material/Button";
 import { Link } from "react-router";
 import type { Data, Problem } from "../../api/client";
-import { useCatalogue, useData, useSplit } from "../../api/hooks";
+import { useCatalogue, useData, useFindings, useSplit } from "../../api/hooks";
 import { useChosen } from "../../app/place";
-import { count, percent, withError } from "../../lib/format";
+import { count, percent } from "../../lib/format";
 import { SplitBars } from "../../marks/SplitBars";
+import { Baselines } from "./Baselines";
 import { BriefEditor } from "./BriefEditor";
 import { ColumnList } from "./ColumnList";
+import { Findings } from "./Findings";
 import { formOf } from "./briefForm";
+
+const HOLDOUTS: Record<string, string> = { group: " by group", time: " of the last in time", random: " at random" };
 
 export function BriefStage() {
   const { problemView, problemQuery } = useChosen();
@@ -33,8 +37,9 @@ export function BriefStage() {
 }
 
 function FrozenBrief({ problem, data }: { problem: Problem; data: Data }) {
-  const { brief, baseline } = problem;
+  const { brief } = problem;
   const split = useSplit(problem.id).data;
+  const findings = useFindings(problem.id).data;
   const metric = useCatalogue().data?.metrics.find((m) => m.key === brief.metric);
   return (
     <div
@@ -79,22 +84,17 @@ function FrozenBrief({ problem, data }: { problem: Problem; data: Data }) {
               Positive class of {brief.target}: <b>{brief.classes[1]}</b>
             </p>
           )}
-          <p className="small">
-            {baseline ? (
-              <>
-                Baseline, all defaults: <b>{withError(baseline.score, baseline.error)}</b>
-              </>
-            ) : (
-              <span className="soft">The baseline is scored first when a search starts.</span>
-            )}
-          </p>
+          {brief.recorded.length > 0 && <p className="small soft">Recorded beside it: {brief.recorded.join(", ")}.</p>}
+          {brief.weight && <p className="small soft">Rows count as much as {brief.weight} says.</p>}
         </div>
+        <Baselines problem={problem} />
         <div className="sheet col" style={{ padding: 16 }}>
           <h2>
-            {brief.split_label}, {percent(brief.holdout)} holdout, seed {brief.seed}
+            {brief.split_label}, {percent(brief.holdout)} holdout{HOLDOUTS[brief.holdout_by]}, seed {brief.seed}
           </h2>
           {split && <SplitBars split={split} classes={brief.classes} />}
         </div>
+        {findings && <Findings findings={findings} />}
       </section>
     </div>
   );

@@ -3,19 +3,19 @@ import { useRef } from "react";
 import type { Column, Data } from "../../api/client";
 import { count, figure, percent } from "../../lib/format";
 import { Histogram } from "../../marks/Histogram";
-import type { BriefForm } from "./briefForm";
+import { OTHER_ROLES, roleOf, withRole, type BriefForm, type Role } from "./briefForm";
 
 interface Props {
   data: Data;
   form: BriefForm;
   change?: (part: Partial<BriefForm>) => void; // absent: to be read only
+  onType?: ((column: string, type: string) => void) | undefined; // absent: types stay as they are
 }
 
 const ROW = 46;
-export type Role = "target" | "feature" | "ignore";
 
 /** Columns with type, missing share, small histogram and role. Thousands of them are fine: only what is seen is drawn. */
-export function ColumnList({ data, form, change }: Props) {
+export function ColumnList({ data, form, change, onType }: Props) {
   const scroller = useRef<HTMLDivElement>(null);
   const rows = useVirtualizer({
     count: data.columns.length,
@@ -69,6 +69,7 @@ export function ColumnList({ data, form, change }: Props) {
                   rows={data.rows}
                   role={roleOf(column, form)}
                   onRole={change && ((role) => change(withRole(form, column.name, role)))}
+                  onType={onType && ((type) => onType(column.name, type))}
                 />
               </div>
             );
@@ -81,41 +82,35 @@ export function ColumnList({ data, form, change }: Props) {
 
 const grid = {
   display: "grid",
-  gridTemplateColumns: "minmax(0, 1fr) 130px 62px 190px",
+  gridTemplateColumns: "minmax(0, 1fr) 104px 58px 262px",
   alignItems: "center",
   gap: 12,
   padding: "0 12px",
 } as const;
 
-function roleOf(column: Column, form: BriefForm): Role {
-  if (column.name === form.target) return "target";
-  return form.ignored.includes(column.name) ? "ignore" : "feature";
-}
-
-function withRole(form: BriefForm, name: string, role: Role): Partial<BriefForm> {
-  const ignored = form.ignored.filter((other) => other !== name);
-  if (role === "target") return { target: name, ignored, metric: "", positive: "", kind: "" };
-  const target = form.target === name ? "" : form.target;
-  return { target, ignored: role === "ignore" ? [...ignored, name] : ignored };
-}
+const day = (days: number) => new Date(days * 86_400_000).toISOString().slice(0, 10);
 
 function Row({
   column,
   rows,
   role,
   onRole,
+  onType,
 }: {
   column: Column;
   rows: number;
   role: Role;
   onRole: ((role: Role) => void) | undefined;
+  onType: ((type: string) => void) | undefined;
 }) {
   const words =
-    column.type === "number"
-      ? column.low === null
-        ? "no values"
-        : `${figure(column.low)} to ${figure(column.high!)}`
-      : `${column.type === "text" && column.distinct > 1000 ? "over 1 000" : count(column.distinct)} ${column.distinct === 1 ? "value" : "values"}`;
+    column.type === "date" && column.low !== null
+      ? `${day(column.low)} to ${day(column.high!)}`
+      : column.type === "number"
+        ? column.low === null
+          ? "no values"
+          : `${figure(column.low)} to ${figure(column.high!)}`
+        : `${column.type === "text" && column.distinct > 1000 ? "over 1 000" : count(column.distinct)} ${column.distinct === 1 ? "value" : "values"}`;
   return (
     <>
       <span role="cell" style={{ minWidth: 0 }}>
@@ -130,9 +125,10 @@ function Row({
         >
           {column.name}
         </span>
-        <span className="small soft cut" style={{ display: "block" }}>
-          {column.type}, {words}
-          {column.why && ` · left out: ${column.why}`}
+        <span className="small soft cut" style={{ display: "block" }} title={column.note || column.why || undefined}>
+          {onType ? <TypePicker column={column} onType={onType} /> : column.type}, {words}
+          {column.why && role === "ignore" && ` · ${column.why}`}
+          {column.note && column.note !== column.why && ` · ${column.note}`}
         </span>
       </span>
       <span role="cell">
@@ -152,52 +148,97 @@ function Row({
   );
 }
 
-function RolePicker({
-  name,
-  role,
-  usable,
-  onRole,
-}: {
+interface RoleProps {
   name: string;
   role: Role;
   usable: boolean;
   onRole: (role: Role) => void;
-}) {
+}
+
+const TINTS: Partial<Record<Role, string>> = { target: "var(--honey-tint)", ignore: "var(--sunk)" };
+
+function RolePicker({ name, role, usable, onRole }: RoleProps) {
+  const other = OTHER_ROLES.find((r) => r === role) ?? "";
   return (
     <span
-      role="radiogroup"
+      role="group"
       aria-label={`Role of ${name}`}
       style={{ display: "inline-flex", border: "1px solid var(--rule)", borderRadius: 6, overflow: "hidden" }}
     >
-      {(["target", "feature", "ignore"] as const).map((option) => {
-        const on = option === role;
-        const back = on
-          ? option === "target"
-            ? "var(--honey-tint)"
-            : option === "feature"
-              ? "var(--spruce-tint)"
-              : "var(--sunk)"
-          : undefined;
-        return (
-          <button
-            key={option}
-            role="radio"
-            aria-checked={on}
-            data-role={option}
-            disabled={!usable && option !== "ignore"}
-            className="plain-button small"
-            style={{
-              padding: "3px 9px",
-              fontWeight: on ? 650 : 400,
-              background: back,
-              opacity: !usable && option !== "ignore" ? 0.35 : 1,
-            }}
-            onClick={() => onRole(option)}
-          >
-            {option}
-          </button>
-        );
-      })}
+      <span role="radiogroup" aria-label={`Role of ${name}`} style={{ display: "inline-flex" }}>
+        {(["target", "feature", "ignore"] as const).map((option) => {
+          const on = option === role;
+          const off = !usable && option !== "ignore";
+          return (
+            <button
+              key={option}
+              role="radio"
+              aria-checked={on}
+              data-role={option}
+              disabled={off}
+              className="plain-button small"
+              style={{
+                padding: "3px 8px",
+                fontWeight: on ? 650 : 400,
+                background: on ? (TINTS[option] ?? "var(--spruce-tint)") : undefined,
+                opacity: off ? 0.35 : 1,
+              }}
+              onClick={() => onRole(option)}
+            >
+              {option}
+            </button>
+          );
+        })}
+      </span>
+      <select
+        className="small"
+        aria-label={`Other role of ${name}`}
+        data-other-role
+        disabled={!usable}
+        value={other}
+        onChange={(event) => onRole((event.target.value || "feature") as Role)}
+        style={{
+          border: 0,
+          borderLeft: "1px solid var(--rule)",
+          width: 76,
+          font: "inherit",
+          color: "inherit",
+          fontWeight: other ? 650 : 400,
+          background: other ? "var(--spruce-tint)" : "transparent",
+        }}
+      >
+        <option value="">other</option>
+        {OTHER_ROLES.map((r) => (
+          <option key={r} value={r}>
+            {r}
+          </option>
+        ))}
+      </select>
     </span>
+  );
+}
+
+interface TypeProps {
+  column: Column;
+  onType: (type: string) => void;
+}
+
+/** The type of a column; another one reads the file anew. */
+function TypePicker({ column, onType }: TypeProps) {
+  return (
+    <select
+      className="small"
+      aria-label={`Type of ${column.name}`}
+      data-type
+      value={column.type}
+      onChange={(event) => onType(event.target.value)}
+      style={{ border: 0, font: "inherit", color: "inherit", background: "transparent", padding: 0, cursor: "pointer" }}
+    >
+      {["number", "category", "yes/no", "date", "text"].map((type) => (
+        <option key={type} value={type}>
+          {type}
+        </option>
+      ))}
+    </select>
   );
 }

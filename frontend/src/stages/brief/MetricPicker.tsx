@@ -1,7 +1,8 @@
 import TextField from "@mui/material/TextField";
 import type { Preview } from "../../api/client";
 import { useCatalogue } from "../../api/hooks";
-import { FieldError } from "./BriefEditor";
+import { FieldError } from "./FieldError";
+import { OwnCode } from "./OwnCode";
 import type { BriefForm } from "./briefForm";
 
 interface Props {
@@ -75,6 +76,32 @@ export function MetricPicker({ preview, form, change, error }: Props) {
           {chosen.larger_is_better ? "Larger is better." : "Smaller is better."} {chosen.sentence}
         </p>
       )}
+      {preview && (
+        <div className="row" style={{ flexWrap: "wrap", gap: 6 }} role="group" aria-label="Recorded beside it">
+          <span className="small soft">Recorded beside it:</span>
+          {suited
+            .filter((key) => key !== chosen?.key)
+            .map((key) => {
+              const on = form.recorded.includes(key);
+              return (
+                <button
+                  key={key}
+                  className="plain-button tag"
+                  aria-pressed={on}
+                  data-recorded={key}
+                  title={metrics.find((m) => m.key === key)?.sentence}
+                  style={{ background: on ? "var(--spruce-tint)" : undefined, fontWeight: on ? 650 : 400 }}
+                  onClick={() =>
+                    change({ recorded: on ? form.recorded.filter((k) => k !== key) : [...form.recorded, key] })
+                  }
+                >
+                  {key}
+                </button>
+              );
+            })}
+        </div>
+      )}
+      <OwnCode kind="metric" onBrought={(own) => change({ metric: own.key })} />
     </div>
   );
 }

@@ -1,12 +1,14 @@
 import Button from "@mui/material/Button";
 import LinearProgress from "@mui/material/LinearProgress";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { useSearchParams } from "react-router";
-import type { Refusal } from "../../api/client";
-import { useData, useDataList, useProblem } from "../../api/hooks";
+import { api, settled, type Data, type Problem, type Refusal } from "../../api/client";
+import { keys, useData, useDataList, useProblem } from "../../api/hooks";
 import { count, percent } from "../../lib/format";
 import { BriefEditor } from "./BriefEditor";
-import { emptyForm, formOf } from "./briefForm";
+import { ReadingCard, type Reading } from "./ReadingCard";
+import { emptyForm, formOf, type BriefForm } from "./briefForm";
 import { upload } from "./upload";
 
 /** A new problem: drop a file, then frame it. With ?from= it begins as a changed copy of a frozen brief. */
@@ -23,22 +25,77 @@ export function NewProblem() {
       </p>
     );
   if (!data.data || (query.get("from") && !from)) return <p className="stage soft">Reading the columns …</p>;
-  const form = from ? { ...formOf(from, data.data), name: `${from.name} (changed)` } : emptyForm(data.data);
   return (
-    <BriefEditor
-      key={hash}
+    <Framing
       data={data.data}
-      initial={form}
-      derivedFrom={from?.id ?? null}
-      problem={null}
+      from={from}
+      onData={(next) => setQuery(from ? { from: String(from.id), data: next } : { data: next }, { replace: true })}
       onOtherFile={() => setQuery({})}
     />
   );
 }
 
+interface FramingProps {
+  data: Data;
+  from: Problem | null;
+  onData: (hash: string) => void;
+  onOtherFile: () => void;
+}
+
+/** The brief of a file, and how the file is read: a corrected reading keeps what was said of the brief so far. */
+function Framing({ data, from, onData, onOtherFile }: FramingProps) {
+  const [form, setForm] = useState<BriefForm | null>(null);
+  const client = useQueryClient();
+  const correct = useMutation<Data, Refusal, Partial<Reading>>({
+    mutationFn: (part) => {
+      const { reading } = data;
+      const types = { ...reading.types, ...part.types };
+      const whole =
+        reading.format === "csv" ? reading : { format: "", encoding: "", delimiter: "", quote: "", decimal: "" };
+      const { format, encoding, delimiter, quote, decimal } = whole;
+      const body = { format, encoding, delimiter, quote, decimal, ...part, types };
+      const path = { content_hash: data.hash };
+      return settled(api.POST("/api/v1/data/{content_hash}/readings", { params: { path }, body }));
+    },
+    onSuccess: (read) => {
+      client.setQueryData(keys.data(read.hash), read);
+      onData(read.hash);
+    },
+  });
+  const first = from ? { ...formOf(from, data), name: `${from.name} (changed)` } : emptyForm(data);
+  const left = form && { ...form, ignored: [...form.ignored, ...unusable(data, form)] };
+  return (
+    <BriefEditor
+      key={data.hash}
+      data={data}
+      initial={left ?? first}
+      derivedFrom={from?.id ?? null}
+      problem={null}
+      onOtherFile={onOtherFile}
+      onForm={setForm}
+      onType={(column, type) => correct.mutate({ types: { [column]: type } })}
+      reading={
+        <ReadingCard
+          data={data}
+          busy={correct.isPending}
+          error={correct.error?.message ?? null}
+          onReading={correct.mutate}
+        />
+      }
+    />
+  );
+}
+
+/** Columns that the new reading made useless as features. */
+function unusable(data: Data, form: BriefForm): string[] {
+  const named = [form.target, ...Object.values(form.roles), ...form.ignored];
+  return data.columns.filter((c) => c.type === "text" && !named.includes(c.name)).map((c) => c.name);
+}
+
 function DropFile({ onData }: { onData: (hash: string) => void }) {
   const [over, setOver] = useState(false);
   const [share, setShare] = useState<number | null>(null);
+  const [read, setRead] = useState<number | null>(null); // what the server has read of it
   const [error, setError] = useState<string | null>(null);
   const abort = useRef<() => void>(undefined);
   const input = useRef<HTMLInputElement>(null);
@@ -47,14 +104,25 @@ function DropFile({ onData }: { onData: (hash: string) => void }) {
     if (!file) return;
     setError(null);
     setShare(0);
-    const sent = upload(file, setShare);
+    const token = crypto.randomUUID();
+    const sent = upload(file, token, setShare);
+    const watch = window.setInterval(() => {
+      void settled(api.GET("/api/v1/imports/{token}", { params: { path: { token } } })).then(
+        (told) => setRead(told.share),
+        () => undefined,
+      );
+    }, 400);
     abort.current = sent.abort;
     sent.done
       .then(
         (data) => onData(data.hash),
         (refusal: Refusal) => setError(`${file.name}: ${refusal.message}`),
       )
-      .finally(() => setShare(null));
+      .finally(() => {
+        window.clearInterval(watch);
+        setShare(null);
+        setRead(null);
+      });
   };
   return (
     <div className="stage col" style={{ maxWidth: 820, gap: 16, paddingTop: 36 }}>
@@ -84,12 +152,13 @@ function DropFile({ onData }: { onData: (hash: string) => void }) {
       >
         <h2>Drop a data file here</h2>
         <p className="soft">
-          CSV with a header, in UTF-8; comma, semicolon or tab. It is copied into the workspace and never changed.
+          CSV, TSV, Parquet or JSON Lines; encoding, delimiter and decimal sign are found out and can be corrected. The
+          file is copied into the workspace and never changed.
         </p>
         <input
           ref={input}
           type="file"
-          accept=".csv,.tsv,.txt,text/csv"
+          accept=".csv,.tsv,.txt,.parquet,.jsonl,.ndjson,.json,text/csv"
           hidden
           aria-label="Data file"
           onChange={(event) => take(event.target.files?.[0])}
@@ -100,8 +169,13 @@ function DropFile({ onData }: { onData: (hash: string) => void }) {
           </Button>
         ) : (
           <div style={{ width: 320 }} className="col">
-            <LinearProgress variant={share < 1 ? "determinate" : "indeterminate"} value={share * 100} />
-            <span className="small soft">{share < 1 ? `${percent(share)} sent` : "Reading the columns …"}</span>
+            <LinearProgress
+              variant={share < 1 || read !== null ? "determinate" : "indeterminate"}
+              value={100 * (share < 1 ? share : (read ?? 0))}
+            />
+            <span className="small soft">
+              {share < 1 ? `${percent(share)} sent` : `Reading the columns … ${read === null ? "" : percent(read)}`}
+            </span>
             <Button onClick={() => abort.current?.()}>Stop</Button>
           </div>
         )}

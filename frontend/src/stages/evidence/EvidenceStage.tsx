@@ -6,7 +6,7 @@ import type { Problem, Search } from "../../api/client";
 import { usePoints } from "../../api/hooks";
 import { useChosen } from "../../app/place";
 import { useDebounced } from "../../app/useDebounced";
-import { FieldError } from "../brief/BriefEditor";
+import { FieldError } from "../brief/FieldError";
 import { TrialTable } from "./TrialTable";
 import type { Ordering } from "./useRows";
 

@@ -226,6 +226,7 @@ function request(plan: Plan, learner: string, space: string): Schemas["SearchReq
       "trial seconds": null,
       "checkpoint mb": 2048,
       "memory mb": null,
+      "prefix mb": 512,
     },
   };
 }

@@ -1,16 +1,16 @@
 import Button from "@mui/material/Button";
-import MenuItem from "@mui/material/MenuItem";
-import Select from "@mui/material/Select";
 import { useEffect, useMemo, useState } from "react";
 import type { Learner, Points, Problem, Search } from "../../api/client";
-import { useCatalogue, usePoints } from "../../api/hooks";
+import { useCatalogue, useLearner, usePoints } from "../../api/hooks";
 import { useChosen } from "../../app/place";
 import { configurations, count } from "../../lib/format";
 import { scoreScale } from "../../lib/ramp";
 import { isRequirement, tucked, type Parameter } from "../../lib/scale";
 import { Comparison } from "./Comparison";
 import { LaneRow } from "./LaneRow";
+import { LearnerPicker } from "./LearnerPicker";
 import { Notation } from "./Notation";
+import { PipelineStrip } from "./PipelineStrip";
 import { PlanRow } from "./PlanRow";
 import { SpaceText } from "./SpaceText";
 import { useSpaceDraft } from "./useSpaceDraft";
@@ -26,7 +26,7 @@ export function SpaceStage() {
     );
   if (!problemView || !catalogue || searchesQuery.isPending)
     return <p className="stage soft">Laying out the lanes …</p>;
-  const learners = catalogue.learners.filter((l) => l.tasks.includes(problemView.brief.task));
+  const learners = catalogue.learners.filter((l) => l.installed && l.tasks.includes(problemView.brief.task));
   return (
     <Bench
       key={problemView.id}
@@ -55,8 +55,9 @@ function Bench({ problem, learners, chosen, searches, inspect }: BenchProps) {
     task,
     chosen ? { learner: chosen.learner, text: chosen.space } : { learner: preferred.key, text: null },
   );
-  const learner = learners.find((l) => l.key === draft.learner) ?? preferred;
-  const points = usePoints(chosen && chosen.learner === learner.key ? chosen.id : null).data ?? null;
+  const found = useLearner(draft.learner, task);
+  const learner = found.data ?? preferred;
+  const points = usePoints(chosen && chosen.learner === draft.learner ? chosen.id : null).data ?? null;
   useUndoKey(draft.undo);
   return (
     <div style={{ display: "grid", gridTemplateRows: "1fr auto", height: "100%", minHeight: 0 }}>
@@ -73,21 +74,22 @@ function Bench({ problem, learners, chosen, searches, inspect }: BenchProps) {
         }}
       >
         <section className="col" style={{ gap: 12 }}>
-          <div className="row">
-            <Select
-              value={learner.key}
-              onChange={(e) => draft.setLearner(e.target.value)}
-              inputProps={{ "aria-label": "Learner" }}
-              sx={{ fontWeight: 600, background: "var(--sheet)" }}
-            >
-              {learners.map((l) => (
-                <MenuItem key={l.key} value={l.key}>
-                  {l.label}
-                </MenuItem>
-              ))}
-            </Select>
-            <p className="small soft grow">{learner.sentence}</p>
-          </div>
+          <LearnerPicker
+            learners={learners}
+            chosen={draft.learner}
+            sentence={learner.sentence}
+            onChoose={draft.setLearner}
+          />
+          {found.error && (
+            <p role="alert" className="ember small" data-error="learner">
+              {found.error.message}
+            </p>
+          )}
+          <PipelineStrip
+            learner={learner}
+            parameters={draft.parameters}
+            onSearch={(line) => draft.setText(`${draft.text.replace(/\s*$/, "")}\n${line}\n`)}
+          />
           <Lanes
             draft={draft}
             learner={learner}
@@ -117,10 +119,10 @@ function Bench({ problem, learners, chosen, searches, inspect }: BenchProps) {
             </p>
           )}
           <Notation />
-          <Comparison searches={searches} text={draft.text} learner={learner.key} ready={draft.inStep} />
+          <Comparison searches={searches} text={draft.text} learner={draft.learner} ready={draft.inStep} />
         </section>
       </div>
-      <PlanRow problem={problem} learner={learner.key} space={draft.text} ready={draft.inStep} />
+      <PlanRow problem={problem} learner={draft.learner} space={draft.text} ready={draft.inStep} />
     </div>
   );
 }
@@ -143,7 +145,7 @@ function Lanes({ draft, learner, points, larger, task, inspect }: LanesProps) {
   const put = (changed: Parameter) =>
     void draft.setParameters(draft.entries!.map((e) => (!isRequirement(e) && e.name === changed.name ? changed : e)));
   const requirements = draft.entries!.filter(isRequirement);
-  const away = settings.filter((s) => !parameters.some((p) => p.name === s.name));
+  const away = settings.filter((s) => s.part === "learner" && !parameters.some((p) => p.name === s.name));
   return (
     <>
       <div className="sheet" style={{ padding: "4px 0" }}>
@@ -187,7 +189,7 @@ function Lanes({ draft, learner, points, larger, task, inspect }: LanesProps) {
               key={s.name}
               className="plain-button tag"
               title={`${s.sentence} Click to search it.`}
-              onClick={() => draft.setText(`${draft.text.replace(/\s*$/, "")}\n${s.name}: ${s.domain}\n`)}
+              onClick={() => draft.setText(`${draft.text.replace(/\s*$/, "")}\n${s.line}\n`)}
             >
               + {s.name} = {String(s.default)}
             </button>

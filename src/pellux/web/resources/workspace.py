@@ -2,12 +2,21 @@
 
 from __future__ import annotations
 
-from pellux.service.catalogue import catalogue
+from pydantic import Field
+
+from pellux.learners.catalogue import learner
+from pellux.service.catalogue import catalogue, learner_view
+from pellux.service.requests import Request
 from pellux.service.spaces import ComparisonRequest, SpaceRequest, check_space, compare
 from pellux.service.status import workspace_view
-from pellux.service.views import CatalogueView, ComparisonView, SpaceView, WorkspaceView
+from pellux.service.views import CatalogueView, ComparisonView, LearnerView, SpaceView, WorkspaceView
 from pellux.web.api import Api
 from pellux.web.context import bench
+
+
+class LearnerQuery(Request):
+    key: str = Field(description="A learner's key, or several: 'logistic | forest *2'.")
+    task: str
 
 
 def add(api: Api) -> None:
@@ -20,6 +29,11 @@ def add(api: Api) -> None:
     def get_catalogue() -> CatalogueView:
         """Metrics, learners with their settings, strategies."""
         return catalogue()
+
+    @api.operation("GET", "/learners", query=LearnerQuery, returns=LearnerView)
+    def get_learner(query: LearnerQuery) -> LearnerView:
+        """A learner for a task, or several as one."""
+        return learner_view(learner(query.key, query.task))
 
     @api.operation("POST", "/spaces/check", body=SpaceRequest, returns=SpaceView)
     def post_space_check(body: SpaceRequest) -> SpaceView:

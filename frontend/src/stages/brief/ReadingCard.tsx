@@ -1,0 +1,87 @@
+import TextField from "@mui/material/TextField";
+import { useState } from "react";
+import type { Data, Schemas } from "../../api/client";
+
+export type Reading = Schemas["ReadingRequest"];
+
+const FORMATS: Record<string, string> = { csv: "Text table", parquet: "Parquet", jsonl: "JSON Lines" };
+const DELIMITERS: Record<string, string> = { ",": "comma", ";": "semicolon", "\t": "tab", "|": "bar" };
+const ENCODINGS =
+  "utf-8 utf-16 cp1252 cp1250 cp1251 iso8859-1 iso8859-2 iso8859-15 mac-roman shift_jis gb18030 big5 euc-kr";
+
+interface Props {
+  data: Data;
+  busy: boolean;
+  error: string | null;
+  onReading: (part: Partial<Reading>) => void;
+}
+
+/** How the file was read; every part can be corrected, which reads the kept file anew. */
+export function ReadingCard({ data, busy, error, onReading }: Props) {
+  const [open, setOpen] = useState(false);
+  const { reading } = data;
+  if (!reading.format) return null;
+  const words = [
+    FORMATS[reading.format],
+    reading.encoding,
+    reading.delimiter && `columns parted by ${DELIMITERS[reading.delimiter] ?? reading.delimiter}`,
+    reading.decimal === "," && "decimal comma",
+  ].filter(Boolean);
+  const pick = (
+    label: string,
+    name: "encoding" | "delimiter" | "quote" | "decimal",
+    options: Record<string, string>,
+  ) => (
+    <TextField
+      label={label}
+      select
+      disabled={busy}
+      slotProps={{ select: { native: true } }}
+      value={reading[name]}
+      onChange={(e) => onReading({ [name]: e.target.value })}
+      sx={{ minWidth: 104 }}
+    >
+      {Object.entries(options).map(([value, shown]) => (
+        <option key={value} value={value}>
+          {shown}
+        </option>
+      ))}
+    </TextField>
+  );
+  return (
+    <div className="col" style={{ gap: 8 }} data-reading={data.hash}>
+      <p className="small soft">
+        Read as {words.join(", ")}.{" "}
+        {reading.format === "csv" && (
+          <button
+            className="plain-button small"
+            style={{ color: "var(--spruce)" }}
+            aria-expanded={open}
+            onClick={() => setOpen(!open)}
+          >
+            {open ? "close" : "correct"}
+          </button>
+        )}
+        {busy && " Reading anew …"}
+      </p>
+      {reading.notes.map((note) => (
+        <p key={note} className="small" style={{ color: "var(--honey)" }}>
+          {note}
+        </p>
+      ))}
+      {error && (
+        <p role="alert" className="ember small" data-error="reading">
+          {error}
+        </p>
+      )}
+      {open && (
+        <div className="row" style={{ flexWrap: "wrap" }}>
+          {pick("Encoding", "encoding", Object.fromEntries(ENCODINGS.split(" ").map((e) => [e, e])))}
+          {pick("Columns parted by", "delimiter", DELIMITERS)}
+          {pick("Quotes", "quote", { '"': '"double"', "'": "'single'" })}
+          {pick("Decimal sign", "decimal", { ".": "point", ",": "comma" })}
+        </div>
+      )}
+    </div>
+  );
+}
