@@ -146,6 +146,7 @@ def _fit(name: str, configuration: Configuration) -> tuple[np.ndarray, np.ndarra
     from pellux.learners.catalogue import learner
     from pellux.learners.fitting import fit_fold
     from pellux.learners.growing import Progress, Tending, grow_fold
+    from pellux.learners.preparation import steps_of
 
     warnings.simplefilter("ignore")
     source = SOURCES[name]

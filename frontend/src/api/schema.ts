@@ -1631,6 +1631,10 @@ export interface components {
             log: string;
             /** Warnings */
             warnings: string[];
+            /** Recorded */
+            recorded: {
+                [key: string]: number;
+            };
         };
         /** FitView */
         FitView: {
@@ -2657,7 +2661,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "search" | "re-judge" | "safety check";
+            kind: "search" | "re-judge" | "safety check" | "baselines";
             /** Folds */
             folds: number;
             /** Learner */

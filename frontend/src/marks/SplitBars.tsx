@@ -28,21 +28,25 @@ export function SplitBars({ split, classes, width = 360 }: { split: Split; class
                   viewBox={`0 0 ${width} 15`}
                   preserveAspectRatio="none"
                   role="img"
-                  aria-label={`${count(part.rows)} rows`}
+                  aria-label={`tests ${count(part.rows)} rows, learns from ${count(part.learnt)}`}
                 >
                   <rect width={width} height={15} fill="var(--sunk)" />
-                  {split.stripe.map(
-                    (code, k) =>
-                      code === codes[i] && (
+                  {split.stripe.map((code, k) => {
+                    const own = code === codes[i];
+                    // In time each fold learns from what came before it, and from nothing else.
+                    const learnt = split.stripe_by === "time" && !holdout && (code === -3 || (code >= 0 && code < i));
+                    return (
+                      (own || learnt) && (
                         <rect
                           key={k}
                           x={k * step}
-                          width={step}
+                          width={step + (learnt ? 0.5 : 0)}
                           height={15}
-                          fill={holdout ? "var(--honey)" : "var(--spruce)"}
+                          fill={learnt ? "var(--spruce-tint)" : holdout ? "var(--honey)" : "var(--spruce)"}
                         />
-                      ),
-                  )}
+                      )
+                    );
+                  })}
                 </svg>
               </td>
               <td className="small soft" style={{ textAlign: "right", padding: "0 10px", whiteSpace: "nowrap" }}>

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from pellux.demo.generator import FOLDER
+from pellux.service.baselines import BaselinesRequest, await_baselines, score_baselines
 from pellux.service.datasets import import_file
 from pellux.service.engine_room import EngineRoom
 from pellux.service.launching import launch
@@ -53,16 +54,24 @@ def furnish(folder: Path, say: Callable[[str], None]) -> bool:
         workspace.hold_engine()
         say("Preparing the demo: importing the data and running a first search (about a minute) …")
         energy = import_file(workspace, FOLDER / "energy_per_trip.csv")
-        fresh = BriefRequest(data=energy.hash, target="energy_kwh", name=ENERGY, metric="RMSE", seed=7, ignore=["unit_id"])
-        label_problem(workspace, create_problem(workspace, fresh), None, ["regression", "fresh"])
+        # A trip by a unit that was never seen is what counts: all trips of a unit lie in one fold.
+        fresh = BriefRequest(
+            data=energy.hash, target="energy_kwh", name=ENERGY, metric="RMSE", recorded=["MAE", "R2"], seed=7, group="unit_id",
+            folds="5 grouped",
+        )  # fmt: skip
+        energy_problem = create_problem(workspace, fresh)
+        label_problem(workspace, energy_problem, None, ["regression", "fresh"])
         warm = import_file(workspace, FOLDER / "warm_arrivals.csv")
         brief = BriefRequest(
             data=warm.hash, target="arrived_warm", name=WARM, metric="average precision", folds="5 stratified",
-            holdout="20 %", seed=7, ignore=["unit_id", "departed_on"],
+            holdout="20 %", seed=7, ignore=["unit_id", "departed_on"], recorded=["ROC AUC", "log loss"],
         )  # fmt: skip
         problem = create_problem(workspace, brief)
         label_problem(workspace, problem, None, ["classification", "cold chain"])
         room = EngineRoom(workspace)
+        for fresh_problem in (energy_problem, problem):
+            score_baselines(room, fresh_problem, BaselinesRequest())
+            await_baselines(room, fresh_problem)
         plan = SettingsRequest(strategy="random", trials=FIRST_TRIALS, seed=3)
         search = launch(room, problem, SearchRequest(learner="boosting", space=FIRST_SPACE, plan=plan))
         room.join(search)

@@ -47,7 +47,13 @@ def own_learner(found: Mapping[str, Any], folder: Path) -> Learner:
     def build(settings: Mapping[str, Any], around: Circumstances) -> Any:
         kind = load(found, folder)
         given = {names[name]: value for name, value in settings.items() if name in names}
-        return kind(**given, **({found["seed"]: around.seed} if found["seed"] else {}))
+        model = kind(**given, **({found["seed"]: around.seed} if found["seed"] else {}))
+        if hasattr(model, "get_params") and hasattr(model, "__sklearn_tags__"):
+            return model
+        from pellux.learners.stages import Outsider
+
+        wrapper: Any = Outsider
+        return wrapper(model)
 
     bare = Learner(found["key"], found["label"], found["sentence"], tuple(found["tasks"]), "scaled", (), build)
     taken = {s.name for s in preparation_settings(bare)} | {"model"}

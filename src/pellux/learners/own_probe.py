@@ -114,7 +114,8 @@ def _tried(kind: Any, seed: str) -> tuple[list[str], BaseException | None]:
     targets = {
         "binary": (line > 0).astype(int), "multiclass": np.digitize(line, [-0.5, 0.5]), "regression": line * 3 + 1,
     }  # fmt: skip
-    wanted = ("regression",) if _is(kind, "regressor") else TASKS[:2] if _is(kind, "classifier") else TASKS
+    classifies = _is(kind, "classifier") or callable(getattr(kind, "predict_proba", None))
+    wanted = ("regression",) if _is(kind, "regressor") else TASKS[:2] if classifies else TASKS
     found, failure = [], None
     for task in wanted:
         try:

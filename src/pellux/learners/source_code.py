@@ -13,6 +13,8 @@ def expression(thing: Any, imports: dict[str, set[str]], indent: int = 0) -> str
     """The expression; classes that it names are added to `imports`, by module."""
     if hasattr(thing, "get_params") and not isinstance(thing, type):
         return _call(thing, imports, indent)
+    if callable(getattr(thing, "fit", None)) and not isinstance(thing, type):  # somebody's own class
+        return _call(thing, imports, indent)
     if type(thing).__module__.startswith("sklearn."):  # a splitter: its representation builds it
         imports.setdefault(".".join(type(thing).__module__.split(".")[:2]), set()).add(type(thing).__name__)
         return " ".join(repr(thing).split())
@@ -31,11 +33,19 @@ def _call(estimator: Any, imports: dict[str, set[str]], indent: int) -> str:
     imports.setdefault(".".join(kind.__module__.split(".")[:2]), set()).add(kind.__name__)
     defaults = {name: p.default for name, p in inspect.signature(kind.__init__).parameters.items()}
     given = {
-        name: value for name, value in estimator.get_params(deep=False).items() if not _same(value, defaults.get(name))
+        name: value for name, value in _parameters(estimator).items() if not _same(value, defaults.get(name))
     }  # fmt: skip
     return _wrapped(
         f"{kind.__name__}(", [f"{name}={expression(value, imports, indent + 4)}" for name, value in given.items()], ")", indent
     )  # fmt: skip
+
+
+def _parameters(estimator: Any) -> dict[str, Any]:
+    if hasattr(estimator, "get_params"):
+        found: dict[str, Any] = estimator.get_params(deep=False)
+        return found
+    names = list(inspect.signature(type(estimator).__init__).parameters)[1:]
+    return {name: getattr(estimator, name) for name in names if hasattr(estimator, name)}
 
 
 def _sequence(thing: list[Any] | tuple[Any, ...], imports: dict[str, set[str]], indent: int) -> str:

@@ -3,6 +3,8 @@
 The class stands alone: scripts that are taken away carry its text with them.
 """
 
+import copy
+
 import numpy as np
 from sklearn.base import BaseEstimator, RegressorMixin, clone
 
@@ -67,3 +69,25 @@ class TrainedInStages(BaseEstimator):
 
     def predict_proba(self, rows):
         return self.model_.predict_proba(rows)
+
+
+class Outsider(BaseEstimator):
+    """A class that is no scikit-learn estimator, made to look like one; `model_` is the fitted object itself."""
+
+    def __init__(self, model):
+        self.model = model
+
+    def fit(self, rows, target, **given):
+        self.model_ = copy.deepcopy(self.model)
+        self.model_.fit(rows, target, **given)
+        if hasattr(self.model_, "classes_"):
+            self.classes_ = self.model_.classes_
+        return self
+
+    def predict(self, rows):
+        return self.model_.predict(rows)
+
+    def __getattr__(self, name):  # predict_proba is there exactly when it is there
+        if name == "predict_proba" and hasattr(self.__dict__.get("model"), name):
+            return self.__dict__.get("model_", self.__dict__["model"]).predict_proba
+        raise AttributeError(name)

@@ -142,6 +142,7 @@ def _staged(imports: dict[str, set[str]], ground: Ground) -> str:
     wrappers = imports.pop("pellux.learners", set())
     if wrappers:
         imports.setdefault("sklearn.base", set()).update(("BaseEstimator", "RegressorMixin", "clone"))
+        parts.append("import copy")
         from pellux.learners import stages
 
         parts += [inspect.getsource(getattr(stages, name)) for name in sorted(wrappers)]

@@ -59,10 +59,9 @@ def _chosen(brief: Brief, request: BaselinesRequest) -> list[Learner]:
 
 
 def _keep(session: Session, workspace: Workspace, problem_id: int, wanted: list[Learner]) -> int:
-    number = session.scalar(select(func.max(Search.number)).where(Search.problem_id == problem_id)) or 0
     plan = SettingsRequest(strategy="random", trials=len(wanted))
     search = Search(
-        problem_id=problem_id, number=number + 1, learner="", space="", plan=plan.model_dump(by_alias=True), plan_hash="",
+        problem_id=problem_id, number=0, learner="", space="", plan=plan.model_dump(by_alias=True), plan_hash="",
         state=SearchState.RUNNING.value, reason="", workers=default_workers(), active_seconds=0.0,
         created_at=workspace.clock(), versions=versions(), strategy="", strategy_reason=f"The defaults of {len(wanted)} learners.",
         overrides=[], kind=KIND, stopping=Resolved.from_json({}).to_json(),
@@ -108,6 +107,15 @@ def _views(session: Session, problem_id: int) -> list[BaselineView]:
             score=trial.mean, error=trial.error, folds=trial.scores, seconds=trial.seconds,
         )  # fmt: skip
     return list(found.values())
+
+
+def await_baselines(room: EngineRoom, problem_id: int) -> list[BaselineView]:
+    """The baselines of a problem once none is under way any more."""
+    with room.workspace.database.read() as session:
+        runs = list(session.scalars(select(Search.id).where(Search.problem_id == problem_id, Search.kind == KIND)))
+    for search_id in runs:
+        room.join(search_id)
+    return baselines(room.workspace, problem_id)
 
 
 def forget_baselines(room: EngineRoom, problem_id: int) -> None:

@@ -123,6 +123,8 @@ def look(order: dict[str, Any], patience: float = PATIENCE) -> dict[str, Any]:
         with contextlib.suppress(ProcessLookupError, PermissionError):
             os.killpg(process.pid, signal.SIGKILL)
         process.wait()
+        if process.stdout is not None:
+            process.stdout.close()
         with os.fdopen(reading, "rb") as pipe:
             os.set_blocking(pipe.fileno(), False)
             answer = pipe.read()

@@ -172,7 +172,8 @@ def split_view(workspace: Workspace, problem_id: int) -> SplitView:
 def _view(session: Session, problem: Problem) -> ProblemView:
     data = session.get(DataFile, problem.data_hash)
     of_problem = in_searches_of(problem.id)
-    states = dict(session.execute(select(Search.state, func.count()).where(of_problem).group_by(Search.state)).all())
+    searches = and_(Search.problem_id == problem.id, Search.kind == "search")
+    states = dict(session.execute(select(Search.state, func.count()).where(searches).group_by(Search.state)).all())
     scored = select(Trial).join(Search).where(of_problem, Trial.state == "scored")
     best = session.scalar(scored.order_by(Trial.rank_score.desc(), Trial.id).limit(1))
     baseline = session.scalar(scored.where(Trial.origin == "baseline").order_by(Trial.rank_score.desc()).limit(1))

@@ -151,7 +151,8 @@ def unfinished(workspace: Workspace, problem_id: int, plan_hash: str) -> int | N
 def list_searches(room: EngineRoom, problem_id: int) -> list[SearchView]:
     with room.workspace.database.read() as session:
         get_problem(session, problem_id)
-        found = session.scalars(select(Search).where(Search.problem_id == problem_id).order_by(Search.number.desc()))
+        of_problem = (Search.problem_id == problem_id, Search.kind != "baselines")
+        found = session.scalars(select(Search).where(*of_problem).order_by(Search.number.desc()))
         return [_view(room, session, search) for search in found]
 
 

@@ -6,15 +6,16 @@ import csv
 import io
 import json
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
 import pyarrow as pa
 import pyarrow.parquet as pq
 from sqlalchemy import ColumnElement, Float, Text, and_, cast, func, select, type_coerce
+from sqlalchemy.orm import Session
 
 from pellux.core.errors import InvalidPlan
-from pellux.core.judging import Brief
+from pellux.core.judging import Brief, mean
 from pellux.learners.catalogue import learner
 from pellux.service.lookups import final_settings, get_trial, learner_of
 from pellux.service.problems import in_searches_of
@@ -152,7 +153,7 @@ def trial_detail(workspace: Workspace, trial_id: int) -> TrialDetail:
             **trial_row(trial).model_dump(), search_number=search.number, problem_id=problem.id, learner=learner_of(session, trial),
             metric_label=brief.judged_by.label, seed=SettingsRequest.model_validate(search.plan).seed,
             fits=[
-                FitDetail(**_fit_fields(f), predict_seconds=f.predict_seconds, log=f.log, warnings=f.warnings) for f in fits
+                FitDetail(**_fit_fields(f), predict_seconds=f.predict_seconds, log=f.log, warnings=f.warnings, recorded=f.recorded) for f in fits
             ],
             baseline=trial_row(baseline) if baseline else None, best=trial_row(best) if best else None,
             defaults=learner(trial.learner or search.learner or learner_of(session, trial), brief.task).whole(
@@ -202,6 +203,7 @@ def _export_rows(workspace: Workspace, search_id: int) -> tuple[list[dict[str, A
         search = get_search(session, search_id)
         brief = Brief.from_json(session.get_one(Problem, search.problem_id).brief)
         found = list(session.scalars(select(Trial).where(Trial.search_id == search_id).order_by(Trial.number)))
+        recorded = _recorded(session, search_id, {t.number: t.rung for t in found}) if brief.recorded else {}
     rows: list[dict[str, Any]] = [
         {
             "search": search_id, "trial": t.number, "origin": t.origin, "state": t.state, "reason": t.reason,
@@ -209,17 +211,30 @@ def _export_rows(workspace: Workspace, search_id: int) -> tuple[list[dict[str, A
             "folds": t.scores, "seconds": t.seconds, "seen": t.seen, "pending": t.pending,
             "learner": t.learner or search.learner, "rung": t.rung, "best_iteration": t.best_iteration, "parent": t.parent,
             "share": t.share, "note": t.note, "tags": t.tags,
-            "configuration": t.configuration,
+            "recorded": {m.key: recorded.get(t.number, {}).get(m.key) for m in brief.also}, "configuration": t.configuration,
         }
         for t in found
     ]  # fmt: skip
     return rows, max([brief.split.fits, *(len(row["folds"]) for row in rows)])
 
 
+def _recorded(session: Session, search_id: int, rungs: Mapping[int, int]) -> dict[int, dict[str, float]]:
+    """By trial the mean scores of its last fits by the metrics that are recorded beside the one that decides."""
+    found: dict[int, dict[str, list[float]]] = {}
+    rows = select(Fit.trial, Fit.rung, Fit.recorded).where(Fit.search_id == search_id, Fit.state == "done")
+    for trial, rung, scores in session.execute(rows):
+        if rung == rungs.get(trial):
+            for key, score in scores.items():
+                found.setdefault(trial, {}).setdefault(key, []).append(score)
+    return {trial: {key: mean(scores) for key, scores in by_key.items()} for trial, by_key in found.items()}
+
+
 def _flat(row: dict[str, Any], parameters: list[str], folds: int) -> dict[str, Any]:
-    flat = {key: value for key, value in row.items() if key not in ("configuration", "folds", "tags")}
+    flat = {key: value for key, value in row.items() if key not in ("configuration", "folds", "tags", "recorded")}
     for fold in range(folds):
         flat[f"fold_{fold + 1}"] = row["folds"][fold] if fold < len(row["folds"]) else None
+    for key, score in row["recorded"].items():
+        flat[f"recorded_{key}"] = score
     for name in parameters:
         flat[f"set_{name}"] = row["configuration"].get(name)
     return {**flat, "tags": " ".join(row["tags"])}

@@ -343,7 +343,7 @@ class SearchView(View):
     id: int
     problem_id: int
     number: int
-    kind: Literal["search", "re-judge", "safety check"]
+    kind: Literal["search", "re-judge", "safety check", "baselines"]
     folds: int
     learner: str
     space: str
@@ -428,6 +428,7 @@ class FitDetail(FitView):
     predict_seconds: float
     log: str
     warnings: list[str]
+    recorded: dict[str, float]
 
 
 class FoldCurve(View):

@@ -98,13 +98,13 @@ export function BriefEditor({ data, initial, problem, derivedFrom, onOtherFile, 
               change={change}
               error={at("metric") ?? at("positive") ?? at("recorded")}
             />
-            <SplitPlan preview={preview.data} form={form} change={change} error={at} />
             {preview.data && (
               <Findings
                 findings={preview.data.findings}
                 onRole={(column, role) => change(withRole(form, column, role))}
               />
             )}
+            <SplitPlan preview={preview.data} form={form} change={change} error={at} />
             {refusal && !known.includes(refusal.field ?? "") && <FieldError text={refusal.message} field="brief" />}
             <div className="row">
               <span className="grow small soft">
@@ -113,6 +113,7 @@ export function BriefEditor({ data, initial, problem, derivedFrom, onOtherFile, 
               <Button
                 variant="contained"
                 size="medium"
+                sx={{ whiteSpace: "nowrap", flex: "none" }}
                 disabled={!ready || save.isPending}
                 onClick={() => save.mutate(requestOf(form, data))}
               >

@@ -82,7 +82,7 @@ export function ColumnList({ data, form, change, onType }: Props) {
 
 const grid = {
   display: "grid",
-  gridTemplateColumns: "minmax(0, 1fr) 104px 58px 262px",
+  gridTemplateColumns: "minmax(0, 1fr) 122px 48px 258px",
   alignItems: "center",
   gap: 12,
   padding: "0 12px",
@@ -111,6 +111,7 @@ function Row({
           ? "no values"
           : `${figure(column.low)} to ${figure(column.high!)}`
         : `${column.type === "text" && column.distinct > 1000 ? "over 1 000" : count(column.distinct)} ${column.distinct === 1 ? "value" : "values"}`;
+  const note = column.note !== column.why && column.note;
   return (
     <>
       <span role="cell" style={{ minWidth: 0 }}>
@@ -126,9 +127,9 @@ function Row({
           {column.name}
         </span>
         <span className="small soft cut" style={{ display: "block" }} title={column.note || column.why || undefined}>
-          {onType ? <TypePicker column={column} onType={onType} /> : column.type}, {words}
-          {column.why && role === "ignore" && ` · ${column.why}`}
-          {column.note && column.note !== column.why && ` · ${column.note}`}
+          {onType ? <TypePicker column={column} onType={onType} /> : column.type}
+          {note ? <span style={{ color: "var(--honey)" }}> · {note}</span> : `, ${words}`}
+          {column.why && !note && role === "ignore" && ` · ${column.why}`}
         </span>
       </span>
       <span role="cell">
@@ -200,8 +201,9 @@ function RolePicker({ name, role, usable, onRole }: RoleProps) {
         style={{
           border: 0,
           borderLeft: "1px solid var(--rule)",
-          width: 76,
+          width: 72,
           font: "inherit",
+          fontSize: 12.5,
           color: "inherit",
           fontWeight: other ? 650 : 400,
           background: other ? "var(--spruce-tint)" : "transparent",
@@ -232,7 +234,17 @@ function TypePicker({ column, onType }: TypeProps) {
       data-type
       value={column.type}
       onChange={(event) => onType(event.target.value)}
-      style={{ border: 0, font: "inherit", color: "inherit", background: "transparent", padding: 0, cursor: "pointer" }}
+      style={{
+        appearance: "none",
+        border: 0,
+        borderBottom: "1px dotted var(--soft)",
+        font: "inherit",
+        color: "inherit",
+        background: "transparent",
+        padding: 0,
+        cursor: "pointer",
+        fieldSizing: "content",
+      }}
     >
       {["number", "category", "yes/no", "date", "text"].map((type) => (
         <option key={type} value={type}>

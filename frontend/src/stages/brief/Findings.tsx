@@ -36,7 +36,12 @@ export function Findings({ findings, onRole }: Props) {
           >
             <span
               aria-hidden
-              style={{ color: GRAVE.has(f.kind) ? "var(--ember)" : "var(--honey)", fontWeight: 700, flex: "none" }}
+              style={{
+                color: GRAVE.has(f.kind) ? "var(--ember)" : "var(--honey)",
+                fontWeight: 700,
+                flex: "none",
+                width: 12,
+              }}
             >
               {GRAVE.has(f.kind) ? "!!" : "!"}
             </span>

@@ -36,7 +36,7 @@ export function OwnCode({ kind, onBrought }: Props) {
     return (
       <button
         className="plain-button small"
-        style={{ color: "var(--spruce)", alignSelf: "flex-start" }}
+        style={{ color: "var(--spruce)", alignSelf: kind === "metric" ? "flex-start" : "center" }}
         data-own={kind}
         onClick={() => setOpen(true)}
       >

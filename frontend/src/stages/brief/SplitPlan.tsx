@@ -73,7 +73,7 @@ export function SplitPlan({ preview, form, change, error }: Props) {
           slotProps={{ select: { native: true }, inputLabel: { shrink: true } }}
           value={form.holdoutBy}
           onChange={(e) => change({ holdoutBy: e.target.value })}
-          sx={{ width: 112 }}
+          sx={{ width: 132 }}
         >
           <option value="">as the folds</option>
           <option value="random">random</option>
@@ -86,6 +86,9 @@ export function SplitPlan({ preview, form, change, error }: Props) {
       {wrong && <FieldError text={wrong} field="folds" />}
       <p className="small soft">{WORDS[kind]}</p>
       {preview && <SplitBars split={preview.split} classes={preview.brief.classes} />}
+      {preview && preview.split.stripe_by === "time" && (
+        <p className="small soft">Rows in order of time: light is learnt from, dark is tested.</p>
+      )}
       {preview && preview.split.unused > 0 && (
         <p className="small soft">
           {count(preview.split.unused)} rows are left out: they lack the target, their group or their time.

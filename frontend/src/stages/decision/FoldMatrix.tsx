@@ -147,7 +147,7 @@ function Name({ f, onInspect }: { f: Finalist; onInspect: (id: number) => void }
         <b>{f.is_baseline ? "Baseline" : `Trial ${f.trial.number}`}</b>
         {f.trial.shortlisted && <span className="honey"> ◆</span>}
         <span className="small soft cut" style={{ display: "block", maxWidth: 116 }}>
-          search {f.search_number}, {f.learner}
+          {f.search_number ? `search ${f.search_number}` : "before any search"}, {f.learner}
         </span>
       </button>
     </span>

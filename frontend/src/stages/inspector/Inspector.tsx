@@ -55,7 +55,7 @@ function Body({ trial, close }: { trial: TrialDetail; close: () => void }) {
         <div className="grow">
           <h2>{trial.origin === "baseline" ? "Baseline" : `Trial ${trial.number}`}</h2>
           <p className="small soft">
-            search {trial.search_number}, {trial.learner}, {trial.state}
+            {trial.search_number ? `search ${trial.search_number}` : "a baseline"}, {trial.learner}, {trial.state}
           </p>
         </div>
         <Button
@@ -89,11 +89,33 @@ function Body({ trial, close }: { trial: TrialDetail; close: () => void }) {
       </div>
       {trial.curves.length > 0 && <TrialCurve trial={trial} />}
       <Folds trial={trial} scale={scale} />
+      <Recorded trial={trial} />
       <Settings trial={trial} />
       <CopyConfiguration trial={trial.id} />
       <Notes trial={trial} save={(note, tags) => remarks.mutate({ note, tags })} />
       <Provenance trial={trial} />
     </div>
+  );
+}
+
+/** Means over folds by the metrics that are recorded beside the one that decides. */
+function Recorded({ trial }: { trial: TrialDetail }) {
+  const last = trial.fits.filter((fit) => fit.rung === trial.rung && fit.score !== null);
+  const names = [...new Set(last.flatMap((fit) => Object.keys(fit.recorded)))];
+  if (names.length === 0) return null;
+  return (
+    <p className="small" data-recorded-scores>
+      <span className="soft">Recorded beside it: </span>
+      {names.map((name, i) => {
+        const values = last.map((fit) => fit.recorded[name]).filter((value) => value !== undefined);
+        return (
+          <span key={name}>
+            {i > 0 && ", "}
+            {name} <b>{score(values.reduce((sum, value) => sum + value, 0) / values.length)}</b>
+          </span>
+        );
+      })}
+    </p>
   );
 }
 

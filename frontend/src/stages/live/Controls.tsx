@@ -7,7 +7,7 @@ import { StateMark } from "../../marks/StateMark";
 import { Budget } from "./Budget";
 import { ByHand } from "./ByHand";
 
-const KINDS = { search: "Search", "re-judge": "Re-judging", "safety check": "Safety check" };
+const KINDS = { search: "Search", "re-judge": "Re-judging", "safety check": "Safety check", baselines: "Baselines" };
 
 /** The state of a search in a line, and what a person can do about it. */
 export function Controls({ search }: { search: Search }) {

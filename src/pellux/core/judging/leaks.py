@@ -41,9 +41,11 @@ def _binned(values: Array) -> NDArray[np.intp]:
     known = values[~np.isnan(values)]
     different = np.unique(known)
     edges = different if len(different) <= BINS else np.unique(np.quantile(known, np.linspace(0, 1, BINS + 1)[1:-1]))
-    found = np.searchsorted(edges, np.nan_to_num(values, nan=np.inf), side="right")
-    found[np.isnan(values)] = len(edges) + 1
-    return found
+    filled = np.nan_to_num(values, nan=np.inf)
+    # A value that is itself an edge gets a bin of its own: it is common, such as a 0 that stands for nothing.
+    found = np.searchsorted(edges, filled, side="left") + np.searchsorted(edges, filled, side="right")
+    found[np.isnan(values)] = 2 * len(edges) + 1
+    return np.asarray(found)
 
 
 def _of_classes(bins: Array, target: Array, other_bins: Array, other: Array, classes: int) -> float:

@@ -1,0 +1,204 @@
+"""People's own classes and functions: looked at in a process of its own, refused with a reason, run like all others."""
+
+from __future__ import annotations
+
+import os
+import time
+from pathlib import Path
+
+import joblib
+import numpy as np
+import pytest
+from sklearn.metrics import roc_auc_score
+
+from pellux.core.errors import InvalidOwnCode
+from pellux.core.judging import metric
+from pellux.learners.catalogue import learner
+from pellux.learners.fitting import fit_fold
+from pellux.learners.fold_data import FoldData
+from pellux.learners.preparation import steps_of
+from pellux.learners.whole_fit import Ground, fitted
+from pellux.service import own_code
+from pellux.service.analysis_kinds import ground_of
+from pellux.service.own_code import OwnCodeRequest, bring, list_own
+from pellux.service.problems import create_problem
+from pellux.service.requests import BriefRequest
+from pellux.service.workspace import Workspace
+from tests.making import imported
+
+GOOD = '''
+"""Guesses by the nearest class centre."""
+import numpy as np
+from helper import distance
+print("imported")
+
+class Centres:
+    """Guesses the class whose centre is nearest.
+
+    Parameters
+    ----------
+    sharpness : float
+        How fast the chance falls off with the distance.
+    """
+
+    def __init__(self, sharpness=2.0, power=2, centred=True, scale="none", random_state=0, extra=None):
+        self.sharpness, self.power, self.centred, self.scale = sharpness, power, centred, scale
+        self.random_state = random_state
+
+    def fit(self, rows, target):
+        print("fitting")
+        self.classes_ = np.unique(target)
+        self.centres_ = np.stack([rows[target == c].mean(axis=0) for c in self.classes_])
+        return self
+
+    def predict_proba(self, rows):
+        weight = np.exp(-self.sharpness * distance(rows, self.centres_, self.power))
+        return weight / weight.sum(axis=1, keepdims=True)
+
+    def predict(self, rows):
+        return self.classes_[self.predict_proba(rows).argmax(axis=1)]
+'''
+HELPER = """
+import numpy as np
+
+def distance(rows, centres, power):
+    return (np.abs(rows[:, None] - centres[None]) ** power).mean(axis=2)
+"""
+COSTS = """
+import numpy as np
+
+def late_cost(truth, predicted, weight=None):
+    '''Euros lost: a miss costs ten, a false alarm one.'''
+    return float(np.average(10 * (truth > predicted) + (truth < predicted), weights=weight))
+"""
+
+
+@pytest.fixture
+def yard(tmp_path: Path) -> Path:
+    folder = tmp_path / "yard"
+    folder.mkdir()
+    (folder / "centres.py").write_text(GOOD)
+    (folder / "helper.py").write_text(HELPER)
+    (folder / "costs.py").write_text(COSTS)
+    return folder
+
+
+@pytest.fixture
+def bench(tmp_path: Path, yard: Path):  # type: ignore[no-untyped-def]
+    workspace = Workspace(tmp_path / "workspace", allowed=[yard])
+    yield workspace
+    workspace.close()
+
+
+def test_a_class_of_ones_own_is_read_searched_and_taken_away(bench: Workspace, tmp_path: Path) -> None:
+    own = bring(bench, OwnCodeRequest(kind="learner", where="centres.py:Centres"))
+    assert own.tasks == ["binary", "multiclass"]
+    assert own.settings == ["sharpness", "power", "centred", "scale"]
+    found = learner(own.key, "binary")
+    by_name = {s.name: s for s in found.settings}
+    assert by_name["sharpness"].sentence == "How fast the chance falls off with the distance."
+    assert (by_name["sharpness"].domain, by_name["power"].domain) == ("0.2 .. 20 log", "1 .. 8 int log")
+    assert by_name["scale_"].default == "none"  # `scale` is a step of the preparation
+    assert found.weights is False
+    table = imported(bench, tmp_path)
+    brief = BriefRequest(data=table.hash, target="label", metric="ROC AUC", ignore=["amount"], seed=4)
+    ground = ground_of(bench, create_problem(bench, brief))
+    data = FoldData(ground.table, ground.brief, ground.folds.kept)
+    score = fit_fold(data.prepared(0, steps_of(found, {})), found, {"sharpness": 1.0}, ground.brief, lambda: 0.0).score
+    model, test = fitted(own.key, {"sharpness": 1.0}, ground, ground.folds.train(0)), ground.folds.test(0)
+    assert score == pytest.approx(roc_auc_score(ground.target[test], model.predict_proba(ground.matrix[test])[:, 1]))
+    assert type(model.named_steps["learn"]).__name__ == "Centres"
+    joblib.dump(model, tmp_path / "model.joblib")
+    assert type(model.named_steps["learn"]).__module__ == "centres"  # loads wherever the file is importable
+    again = bring(bench, OwnCodeRequest(kind="learner", where="centres.py:Centres"))
+    assert again.key == own.key
+    assert [o.key for o in list_own(bench)] == [own.key]
+
+
+def test_changed_code_is_another_learner(bench: Workspace, yard: Path) -> None:
+    before = bring(bench, OwnCodeRequest(kind="learner", where="centres.py:Centres"))
+    (yard / "centres.py").write_text(GOOD.replace("2.0", "3.0"))
+    after = bring(bench, OwnCodeRequest(kind="learner", where="centres.py:Centres"))
+    assert after.key != before.key
+    assert learner(before.key).defaults["sharpness"] == 2.0
+    assert learner(after.key).defaults["sharpness"] == 3.0
+
+
+def test_an_installed_class_needs_no_folder(workspace: Workspace) -> None:
+    own = bring(workspace, OwnCodeRequest(kind="learner", where="sklearn.linear_model:HuberRegressor"))
+    assert own.tasks == ["regression"]
+    found = learner(own.key, "regression")
+    assert {"epsilon", "alpha", "max_iter"} <= set(found.defaults)
+    assert found.weights
+
+
+def test_a_metric_of_ones_own_judges_with_its_direction(bench: Workspace, tmp_path: Path) -> None:
+    own = bring(bench, OwnCodeRequest(kind="metric", where="costs.py:late_cost", larger_is_better=False, needs="labels"))
+    assert own.sentence == "Euros lost: a miss costs ten, a false alarm one."
+    found = metric(own.key)
+    assert found.sign == -1
+    assert found.compute(np.array([1, 1, 0, 0]), np.array([0, 1, 1, 0]), 2) == 11 / 4
+    table = imported(bench, tmp_path)
+    brief = BriefRequest(data=table.hash, target="label", metric=own.key, recorded=["accuracy"], ignore=["amount"])
+    ground = ground_of(bench, create_problem(bench, brief))
+    forest, data = learner("forest", "binary"), FoldData(ground.table, ground.brief, ground.folds.kept)
+    outcome = fit_fold(data.prepared(0, steps_of(forest, {})), forest, {"trees": 5}, ground.brief, lambda: 0.0)
+    assert outcome.score > 0
+    assert 0.5 < outcome.recorded["accuracy"] <= 1
+    assert isinstance(ground, Ground)
+
+
+BROKEN = {
+    "imports something missing": ("import nothing_of_the_kind\nclass X: pass", "nothing_of_the_kind"),
+    "does not parse": ("class X(:\n    pass", "SyntaxError"),
+    "has no fit": ("class X:\n    def predict(self, rows): return rows", "no method fit"),
+    "fails in fit": ("class X:\n    def fit(self, rows, target): raise ValueError('too cold')\n    def predict(self, rows): return 0", "too cold"),
+    "predicts the wrong shape": (
+        "import numpy as np\nclass X:\n    def fit(self, rows, target): return self\n    def predict(self, rows): return np.zeros((len(rows), 2))",
+        r"shape \(10, 2\)",
+    ),
+    "asks for settings": ("class X:\n    def __init__(self, size): pass\n    def fit(self, r, t): pass\n    def predict(self, r): pass", "size have no default"),
+    "exits": ("import sys\nprint('leaving')\nsys.exit(3)", "SystemExit"),
+    "ends its process": ("import os\nprint('leaving', flush=True)\nos._exit(3)", r"ended the process that looked at it \(exit status 3\)"),
+    "is another name": ("class Y: pass", "there is no X in it"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("what", list(BROKEN))
+def test_broken_code_is_refused_at_once_with_its_traceback(bench: Workspace, yard: Path, what: str) -> None:
+    code, words = BROKEN[what]
+    (yard / "broken.py").write_text(code)
+    with pytest.raises(InvalidOwnCode, match=words) as caught:
+        bring(bench, OwnCodeRequest(kind="learner", where="broken.py:X"))
+    if what == "ends its process":
+        assert "leaving" in caught.value.detail
+    else:
+        assert "broken.py" in caught.value.detail or "Error" in caught.value.detail
+    assert list_own(bench) == []
+
+
+def test_code_that_hangs_is_ended_with_all_that_it_started(bench: Workspace, yard: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    mark = yard / "child"
+    (yard / "broken.py").write_text(
+        f"import os, time\nif os.fork() == 0:\n    open({str(mark)!r}, 'w').write(str(os.getpid()))\n    time.sleep(600)\ntime.sleep(600)\n"
+    )
+    monkeypatch.setattr(own_code.look, "__defaults__", (2.0,))
+    with pytest.raises(InvalidOwnCode, match="was not done after 2 s"):
+        bring(bench, OwnCodeRequest(kind="learner", where="broken.py:X"))
+    child = int(mark.read_text())
+    deadline = time.monotonic() + 5
+    while Path(f"/proc/{child}").exists() and "Z" not in Path(f"/proc/{child}/stat").read_text().split(")")[1][:3]:
+        assert time.monotonic() < deadline, "the child of a hanging probe lives on"
+        os.sched_yield()
+
+
+def test_own_code_runs_only_from_allowed_folders(bench: Workspace, workspace: Workspace, yard: Path, tmp_path: Path) -> None:
+    (tmp_path / "outside.py").write_text(GOOD)
+    (yard / "link.py").symlink_to(tmp_path / "outside.py")
+    for where in ("../outside.py:Centres", str(tmp_path / "outside.py") + ":Centres", "link.py:Centres", "nowhere.py:X"):
+        with pytest.raises(InvalidOwnCode, match="no file .* in a folder allowed"):
+            bring(bench, OwnCodeRequest(kind="learner", where=where))
+    with pytest.raises(InvalidOwnCode, match="--allow"):
+        bring(workspace, OwnCodeRequest(kind="learner", where="centres.py:Centres"))
+    with pytest.raises(InvalidOwnCode, match="is not 'file.py:Name'"):
+        bring(bench, OwnCodeRequest(kind="learner", where="centres.py"))
