@@ -9,6 +9,7 @@ import os
 import shutil
 import tempfile
 from collections.abc import Callable, Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import contextmanager
 from dataclasses import asdict
 from pathlib import Path
@@ -25,7 +26,7 @@ from pellux.store.models import DataFile
 from pellux.store.readings import Wish
 from pellux.store.table_import import import_table
 
-CHUNK = 2**20
+CHUNK = 4 * 2**20
 SOURCE = "source"  # the file as it came, beside what was made of it
 
 
@@ -148,10 +149,14 @@ def _workbench(workspace: Workspace) -> Iterator[Path]:
 
 def _copy(read: Callable[[int], bytes], copy: BinaryIO) -> tuple[str, int]:
     digest, size = hashlib.sha256(), 0
-    while chunk := read(CHUNK):
-        digest.update(chunk)
-        copy.write(chunk)
-        size += len(chunk)
+    with ThreadPoolExecutor(1) as beside:  # hashing takes longer than reading and writing
+        hashed: Future[None] | None = None
+        while chunk := read(CHUNK):
+            if hashed is not None:
+                hashed.result()
+            hashed = beside.submit(digest.update, chunk)
+            copy.write(chunk)
+            size += len(chunk)
     return digest.hexdigest(), size
 
 

@@ -8,7 +8,9 @@ from __future__ import annotations
 
 import json
 import math
+import os
 from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import asdict, dataclass, field, replace
 from itertools import chain
 from pathlib import Path
@@ -76,16 +78,18 @@ def _read(source: Path, folder: Path, reading: Reading, heard: Heard) -> tuple[R
 
 
 def _most_rows(source: Path, reading: Reading) -> int:
-    """An upper bound of the rows: line ends, or what Parquet says."""
+    """An upper bound of the rows: line ends, or what Parquet says. Exact for a plain text table, as most are."""
     if reading.format == "parquet":
         import pyarrow.parquet as pq
 
         return max(int(pq.read_metadata(source).num_rows), 1)
-    lines = 1
+    lines, last = 0, b""
     with source.open("rb") as file:
         while piece := file.read(BLOCK):
-            lines += piece.count(b"\n")
-    return lines
+            lines += int(np.count_nonzero(np.frombuffer(piece, np.uint8) == ord("\n")))
+            last = piece[-1:]
+    header = reading.format == CSV
+    return max(lines + (last != b"\n") - header, 1)
 
 
 @dataclass(frozen=True)
@@ -219,17 +223,18 @@ class _Labels:
 
 
 class _Arrays:
-    """numbers.npy and codes.npy while they are filled; rows are not known before the end, only a bound of them."""
+    """numbers.npy and codes.npy while they are filled; before the end only a bound of the rows is known."""
 
     def __init__(self, folder: Path, most: int) -> None:
         self.folder, self.most, self.rows = folder, most, 0
+        self.numbers: Any = None
+        self.codes: Any = None
 
     def __enter__(self) -> _Arrays:
         return self
 
     def __exit__(self, *_: object) -> None:
-        for name in ("numbers", "codes"):
-            (self.folder / f"{name}.raw").unlink(missing_ok=True)
+        self.numbers = self.codes = None
 
     def fill(self, found: Iterator[Batch], plans: dict[str, _Plan]) -> list[Column]:
         self.plans = plans
@@ -246,7 +251,8 @@ class _Arrays:
             self._take(batch)
         if self.rows == 0:
             raise InvalidData("The file holds a header and no rows.", at="data")
-        columns = [self._column(name) for name in plans]
+        with ThreadPoolExecutor(os.cpu_count()) as side_by_side:  # numpy and Arrow let go of the interpreter's lock
+            columns = list(side_by_side.map(self._column, plans))
         self._close("numbers", self.numbers, len(numeric), np.float64)
         self._close("codes", self.codes, len(coded), np.int32)
         return columns
@@ -255,7 +261,10 @@ class _Arrays:
         """One row of the array is one column of the table."""
         if width == 0:
             return np.empty((0, self.most), dtype=kind)
-        return np.memmap(self.folder / f"{name}.raw", dtype=kind, mode="w+", shape=(width, self.most))
+        made = np.lib.format.open_memmap(
+            self.folder / f"{name}.npy", mode="w+", dtype=kind, shape=(self.most, width), fortran_order=True
+        )
+        return made.T
 
     def _take(self, batch: Batch) -> None:
         rows = max((len(column) for column in batch.values()), default=0)
@@ -352,16 +361,19 @@ class _Arrays:
         )  # fmt: skip
 
     def _close(self, name: str, array: Any, width: int, kind: Any) -> None:
-        """Into its .npy file, cut to the rows there are; as it lies, when the bound was exact."""
+        """Cut to the rows there are; as it lies, when the bound was exact."""
         target = self.folder / f"{name}.npy"
         if width == 0:
             np.save(target, np.empty((self.rows, 0), dtype=kind))
             return
-        made = np.lib.format.open_memmap(target, mode="w+", dtype=kind, shape=(self.rows, width), fortran_order=True)
+        if self.rows == self.most:
+            return
+        half = self.folder / f".{name}.npy"
+        made = np.lib.format.open_memmap(half, mode="w+", dtype=kind, shape=(self.rows, width), fortran_order=True)
         for column in range(width):
             made[:, column] = array[column, : self.rows]
-        made.flush()
         del made
+        half.replace(target)
 
 
 def _says_yes(labels: _Labels) -> bool:
