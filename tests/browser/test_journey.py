@@ -42,6 +42,10 @@ for (const kind of ['dragover', 'drop']) zone.dispatchEvent(new DragEvent(kind, 
 """
 
 
+BASELINES_DONE = """return fetch('/api/v1/problems/1/baselines').then((answer) => answer.json()).then(
+    (found) => found.length > 0 && found.every((one) => one.state === 'scored'))"""
+
+
 def drop(page: Page, content: str, name: str = "mixed.csv") -> None:
     page.find("[data-drop]")
     page.run(DROP, content, name)
@@ -97,6 +101,7 @@ def test_from_a_file_to_a_decision(page: Page, csv: Path) -> None:
     page.until(lambda: "rounds: 9 .. 14 int" in value(page, text))
     page.type("footer input[type='number']", "7")
     page.wait_text("[data-forecast]", "7 trials + baseline × 4 folds = 32 fits")
+    page.until(lambda: page.run(BASELINES_DONE), 60, "the baselines were never scored")
     page.press_button("Launch")
 
     # Live until it ends.
@@ -110,18 +115,18 @@ def test_from_a_file_to_a_decision(page: Page, csv: Path) -> None:
 
 def test_evidence_filters_sorts_and_inspects_by_keyboard(page: Page) -> None:
     page.open("/p/1/evidence")
-    page.until(lambda: len(page.all("[data-trial]")) == 8)
+    page.until(lambda: len(page.all("[data-trial]")) == 7)
     scores = [float(row.text.split("±")[0].split()[-1]) for row in page.all("[data-trial]")]
     assert scores == sorted(scores, reverse=True)
     page.press_button("rounds")
     page.until(lambda: page.all("[role='columnheader'][aria-sort]")[0].text.startswith("rounds"))
     page.keys("/")
-    page.driver.switch_to.active_element.send_keys("origin = baseline")
+    page.driver.switch_to.active_element.send_keys("number = 3")
     page.until(lambda: len(page.all("[data-trial]")) == 1)
     page.type("[aria-label='Filter trials']", "nonsense")
     page.wait_text("[data-error='where']", "not a comparison")
     page.type("[aria-label='Filter trials']", "state = scored")
-    page.until(lambda: len(page.all("[data-trial]")) == 8)
+    page.until(lambda: len(page.all("[data-trial]")) == 7)
     page.run("document.activeElement.blur()")
     page.keys("j")
     page.keys("s")

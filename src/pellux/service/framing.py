@@ -98,6 +98,8 @@ def _features(table: Table, request: BriefRequest) -> tuple[str, ...]:
     for name in request.features or []:
         if table.column(name).type == TEXT:
             raise InvalidBrief(f"{name} holds free text, which no learner here can read. Ignore it.", at="features")
+        if table.column(name).distinct == 0:
+            raise InvalidBrief(f"{name} is missing in every row: there is nothing to learn from it. Ignore it.", at="features")
     wanted = request.features or [c.name for c in table.columns if default_role(c)[0] == "feature"]
     taken = {getattr(request, role) for role in ROLES} if not request.features else set()
     return tuple(name for name in wanted if name != request.target and name not in request.ignore and name not in taken)

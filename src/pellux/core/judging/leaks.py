@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 Array = NDArray[Any]
 BINS = 64
 FEWEST_ROWS = 40
+ROWS_A_BIN = 20
 
 
 def determination(values: Array, target: Array, classes: int) -> float:
@@ -40,7 +41,8 @@ def determination(values: Array, target: Array, classes: int) -> float:
 def _binned(values: Array) -> NDArray[np.intp]:
     known = values[~np.isnan(values)]
     different = np.unique(known)
-    edges = different if len(different) <= BINS else np.unique(np.quantile(known, np.linspace(0, 1, BINS + 1)[1:-1]))
+    most = min(BINS, max(len(values) // ROWS_A_BIN, 4))
+    edges = different if len(different) <= most else np.unique(np.quantile(known, np.linspace(0, 1, most + 1)[1:-1]))
     filled = np.nan_to_num(values, nan=np.inf)
     # A value that is itself an edge gets a bin of its own: it is common, such as a 0 that stands for nothing.
     found = np.searchsorted(edges, filled, side="left") + np.searchsorted(edges, filled, side="right")

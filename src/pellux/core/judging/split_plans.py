@@ -229,7 +229,7 @@ def _draw_holdout(plan: SplitPlan, rows: Rows, inside: NDArray[np.intp]) -> NDAr
         raise InvalidBrief("A stratified holdout needs classes; draw it at random.", at="holdout_by")
     kinds = {"random": ShuffleSplit, "stratified": StratifiedShuffleSplit, "group": GroupShuffleSplit}
     splitter = kinds[by](n_splits=1, test_size=plan.holdout, random_state=plan.seed)
-    [(_, held)] = splitter.split(inside, target, rows.group[inside] if rows.group is not None else None)
+    [(_, held)] = splitter.split(inside, target, np.asarray(rows.group)[inside] if by == "group" else None)
     return np.asarray(inside[held])
 
 
