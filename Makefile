@@ -10,7 +10,7 @@ BIN := .venv/bin
 STATIC := src/pellux/web/static/index.html
 SOURCES := $(shell find frontend/src frontend/index.html frontend/public -type f 2>/dev/null)
 
-.PHONY: demo test setup bench bench-deciding bench-stopping bench-strategies shots dev format types browser clean
+.PHONY: demo test setup bench bench-brief bench-deciding bench-stopping bench-strategies shots dev format types browser clean
 
 demo: setup
 	$(BIN)/pellux demo
@@ -23,7 +23,7 @@ setup: .setup/python $(STATIC)
 .setup/python: pyproject.toml constraints.txt
 	@mkdir -p .setup
 	test -x $(BIN)/python || $(PYTHON) -m venv .venv
-	$(BIN)/python -m pip install --quiet --disable-pip-version-check -c constraints.txt -e '.[dev,onnx]'
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check -c constraints.txt -e '.[dev,onnx,xgboost]'
 	@touch $@
 
 .setup/node: frontend/package.json frontend/package-lock.json
@@ -41,6 +41,9 @@ browser:
 
 bench: setup
 	$(BIN)/python -m benchmarks.run
+
+bench-brief: setup
+	$(BIN)/python -m benchmarks.brief
 
 bench-deciding: setup browser
 	$(BIN)/python -m benchmarks.deciding

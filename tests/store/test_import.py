@@ -129,6 +129,8 @@ def test_offices_write_in_many_ways(workspace: Workspace, tmp_path: Path, encodi
     days = (np.array(["2024-12-03", "2024-01-31"], "datetime64[D]") - np.datetime64("1970-01-01")).astype(float)
     np.testing.assert_array_equal(table.values("am"), [*days, np.nan])
     assert table.reading["decimal"] == ","
+    again = read_again(workspace, table.hash, ReadingRequest(types={"größe": "number"}))
+    np.testing.assert_array_equal(again.values("größe"), table.values("größe"))
 
 
 def test_dates_in_one_form_are_dates_and_in_three_forms_are_not(workspace: Workspace, tmp_path: Path) -> None:

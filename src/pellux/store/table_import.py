@@ -104,12 +104,15 @@ class _Plan:
         The type that a person gave it; empty when it was found out.
     form : str
         Of dates that are written as text.
+    decimal : str
+        The decimal sign of numbers that are written as text.
     """
 
     kind: str
     wanted: str = ""
     form: str = ""
     note: str = ""
+    decimal: str = "."
 
 
 def _planned(source: Path, reading: Reading, plans: dict[str, _Plan], heard: Heard) -> Iterator[Batch]:
@@ -152,7 +155,7 @@ def _plan_of_text(column: pa.Array, reading: Reading, name: str) -> _Plan:
             form = dates.form_of(_samples(known))[0] if len(known) else dates.ISO
             if not form:
                 raise InvalidData(f"{name}: its values are no dates of one form. Say which: 'date %d/%m/%Y'.", at="types")
-        return _Plan({YES_NO: CATEGORY}.get(base, base), wanted=base, form=form)
+        return _Plan({YES_NO: CATEGORY}.get(base, base), wanted=base, form=form, decimal=reading.decimal)
     if len(known) == 0:
         return _Plan(NUMBER)
     strays = _strays(known, reading.decimal)
@@ -296,7 +299,7 @@ class _Arrays:
         if pa.types.is_floating(column.type):
             values = np.array(column.to_numpy(zero_copy_only=False), dtype=float)
         elif plan.wanted:
-            values = _lenient(as_text(column), "")
+            values = _lenient(as_text(column), plan.decimal)
             self.strays[name] = self.strays.get(name, 0) + int(np.isnan(values).sum()) - column.null_count
         elif column.null_count == len(column):
             values = np.full(len(column), np.nan)

@@ -57,8 +57,11 @@ function Framing({ data, from, onData, onOtherFile }: FramingProps) {
       const path = { content_hash: data.hash };
       return settled(api.POST("/api/v1/data/{content_hash}/readings", { params: { path }, body }));
     },
-    onSuccess: (read) => {
+    onSuccess: (read, part) => {
       client.setQueryData(keys.data(read.hash), read);
+      // Whoever gives a column a type means to use it.
+      const meant = Object.keys(part.types ?? {});
+      setForm((held) => held && { ...held, ignored: held.ignored.filter((name) => !meant.includes(name)) });
       onData(read.hash);
     },
   });
