@@ -182,10 +182,14 @@ def test_doctor_and_help(folder: Path) -> None:
         assert command in pellux(folder, "--help").stdout
 
 
-def test_the_example_plan_is_valid() -> None:
+@pytest.mark.parametrize(("name", "fits"), [("warm_arrivals", 205), ("energy_per_trip", 100)])
+def test_the_example_plans_are_valid(name: str, fits: int) -> None:
     root = Path(__file__).parents[2]
-    done = pellux(root, "check", "examples/warm_arrivals.yaml", "--json")
-    assert json.loads(done.stdout)["fits"] == 205
+    done = pellux(root, "check", f"examples/{name}.yaml", "--json")
+    found = json.loads(done.stdout)
+    assert found["fits"] == fits
+    assert all(fit["state"] == "done" for fit in found["rehearsal"])
+    assert found["metric"].startswith("late_charge" if name == "energy_per_trip" else "average precision")
 
 
 def test_check_rehearses_and_forecasts(folder: Path) -> None:

@@ -107,9 +107,10 @@ def test_a_class_of_ones_own_is_read_searched_and_taken_away(bench: Workspace, t
     score = fit_fold(data.prepared(0, steps_of(found, {})), found, {"sharpness": 1.0}, ground.brief, lambda: 0.0).score
     model, test = fitted(own.key, {"sharpness": 1.0}, ground, ground.folds.train(0)), ground.folds.test(0)
     assert score == pytest.approx(roc_auc_score(ground.target[test], model.predict_proba(ground.matrix[test])[:, 1]))
-    assert type(model.named_steps["learn"]).__name__ == "Centres"
     joblib.dump(model, tmp_path / "model.joblib")
-    assert type(model.named_steps["learn"]).__module__ == "centres"  # loads wherever the file is importable
+    assert type(model.named_steps["learn"].model_).__module__ == "centres"  # under the file's own name
+    again_loaded = joblib.load(tmp_path / "model.joblib")
+    assert np.array_equal(again_loaded.predict_proba(ground.matrix), model.predict_proba(ground.matrix))
     again = bring(bench, OwnCodeRequest(kind="learner", where="centres.py:Centres"))
     assert again.key == own.key
     assert [o.key for o in list_own(bench)] == [own.key]

@@ -139,11 +139,12 @@ def _in_another_process(ground: Ground, folder: Path, send: object) -> None:
 
 def test_prefixes_are_made_once_by_all_workers_and_change_no_bit(ground: Ground, tmp_path: Path) -> None:
     alone = scores_of(ground, Prefixes(budget=0))
-    context = multiprocessing.get_context("spawn")
+    context = multiprocessing.get_context("fork")
     pipes = [context.Pipe(duplex=False) for _ in range(2)]
     workers = [context.Process(target=_in_another_process, args=(ground, tmp_path / "shared", mine)) for _, mine in pipes]
-    for worker in workers:
+    for worker, (_, mine) in zip(workers, pipes, strict=True):
         worker.start()
+        mine.close()  # so that a worker's end is heard
     answers = [theirs.recv() for theirs, _ in pipes]
     for worker in workers:
         worker.join(30)

@@ -37,4 +37,7 @@ def _changes(learner: Learner, model: Any, settings: Mapping[str, Any], around: 
 
 def plain(model: Any) -> Any:
     """A fitted estimator without our wrapper, for files that must load where Pellux is not."""
-    return getattr(model, "model_", model)
+    from pellux.learners.stages import Outsider
+
+    outsider: Any = Outsider
+    return model if isinstance(model, outsider) else getattr(model, "model_", model)

@@ -77,7 +77,8 @@ class FoldData:
         return self._prefixes.get((fold, share, steps), lambda: self._reduce(fold, steps, share))
 
     def _columns(self, fold: int, steps: Steps, share: float) -> Pair:
-        return self._prefixes.get((fold, share, steps.columns), lambda: self._prepare(fold, steps.columns, share))
+        made = (fold, share, steps.columns)
+        return self._prefixes.get(made, lambda: self._prepare(fold, steps.columns, share), share=not steps.columns.untouched)
 
     def _prepare(self, fold: int, steps: Steps, share: float) -> Pair:
         learning, judging = self._rows_of(fold, share)

@@ -40,11 +40,12 @@ class Prefixes:
     _kept: OrderedDict[Hashable, Pair] = field(default_factory=OrderedDict)
     computed: int = 0
 
-    def get(self, key: Hashable, make: Callable[[], Pair]) -> Pair:
+    def get(self, key: Hashable, make: Callable[[], Pair], *, share: bool = True) -> Pair:
+        """What is kept under a key, or is made now; with `share` others find it too, which pays where making takes time."""
         if key in self._kept:
             self._kept.move_to_end(key)
             return self._kept[key]
-        found = make() if self.folder is None else self._shared(self.folder, key, make)
+        found = make() if self.folder is None or not share else self._shared(self.folder, key, make)
         self._kept[key] = found
         while len(self._kept) > 1 and sum(_size(pair) for pair in self._kept.values()) > self.budget:
             self._kept.popitem(last=False)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import multiprocessing
 import os
+import shutil
 import signal
 import time
 from collections.abc import Callable
@@ -83,6 +84,8 @@ class LocalRunner:
     def forget(self, trial: int | None) -> None:
         if self._assignment.checkpoints is not None:
             Checkpoints(self._assignment.checkpoints).forget(trial)
+        if trial is None and self._assignment.prefixes is not None:
+            shutil.rmtree(self._assignment.prefixes, ignore_errors=True)
 
     def dismiss(self, worker: int) -> None:
         held = self._workers.pop(worker, None)
