@@ -89,6 +89,7 @@ const column = (name: string, role: "feature" | "ignore" = "feature") => ({
   role,
   why: "",
   note: "",
+  examples: [],
 });
 const data: Data = {
   hash: "h",

@@ -63,6 +63,9 @@ def test_an_odd_file_is_read_corrected_and_framed(page: Page, server: Server, fi
     page.find("input[type='file']").send_keys(str(file))
     page.wait_text("[data-reading]", "cp1252, columns parted by semicolon, decimal comma")
     page.wait_text("[data-reading]", "not UTF-8")
+    page.click("[data-preview]")
+    assert len(page.all("[aria-label='First rows'] tbody tr")) == 5
+    page.click("[data-preview]")
     page.wait_text("[data-column='gauge']", "mostly numbers")
     page.click("[data-column='label'] [data-role='target']")
     page.find("[data-finding='gives the target away']")

@@ -60,6 +60,8 @@ def test_types_and_profiles(workspace: Workspace, tmp_path: Path) -> None:
     whole = table.column("whole")
     assert (whole.low, whole.high, whole.whole, whole.distinct, sum(whole.histogram)) == (0, 8, True, 9, 240)
     assert table.column("kind").missing == columns["kind"].count("")
+    assert table.column("kind").examples == tuple(columns["kind"][:5])
+    assert table.column("ticket").examples[0] == "T-00000"
     assert isinstance(table.numbers, np.memmap)
 
 

@@ -1160,6 +1160,8 @@ export interface components {
             why: string;
             /** Note */
             note: string;
+            /** Examples */
+            examples: string[];
         };
         /**
          * ComparisonRequest

@@ -18,6 +18,7 @@ from pellux.service.workspace import Workspace
 WARM = "Warm arrivals: will a load arrive too warm?"
 ENERGY = "Energy per trip: how many kWh?"
 SOUND = "Compressor sound: what is wrong with it?"
+QUICK = ["tree", "boosting"]
 FIRST_TRIALS, RACE_TRIALS, SOUND_TRIALS, LIVE_TRIALS = 30, 24, 40, 120
 FIRST_SPACE = """\
 rate:     0.01 .. 0.3 log
@@ -69,8 +70,8 @@ def furnish(folder: Path, say: Callable[[str], None]) -> bool:
         problem = create_problem(workspace, brief)
         label_problem(workspace, problem, None, ["classification", "cold chain"])
         room = EngineRoom(workspace)
-        for fresh_problem in (energy_problem, problem):
-            score_baselines(room, fresh_problem, BaselinesRequest())
+        for fresh_problem, first_look in ((energy_problem, ["ridge", *QUICK]), (problem, ["logistic", *QUICK])):
+            score_baselines(room, fresh_problem, BaselinesRequest(learners=first_look))
             await_baselines(room, fresh_problem)
         plan = SettingsRequest(strategy="random", trials=FIRST_TRIALS, seed=3)
         search = launch(room, problem, SearchRequest(learner="boosting", space=FIRST_SPACE, plan=plan))

@@ -35,6 +35,8 @@ class Column:
         What a person should know about how the column was read; empty when there is nothing to say.
     form : str
         How its dates are written, in the signs of strptime; empty for ISO 8601.
+    examples : tuple of str
+        Its values in the first rows, as text; empty where one is missing.
     """
 
     name: str
@@ -49,6 +51,7 @@ class Column:
     histogram: tuple[int, ...] = field(default=())
     note: str = ""
     form: str = ""
+    examples: tuple[str, ...] = ()
 
     @property
     def numeric(self) -> bool:
@@ -85,7 +88,7 @@ class Table:
     def open(folder: Path) -> Table:
         found = json.loads((folder / "table.json").read_text("utf-8"))
         columns = tuple(
-            Column(**{**c, "categories": tuple(c["categories"]), "histogram": tuple(c["histogram"])}) for c in found["columns"]
+            Column(**{**c, **{n: tuple(c.get(n, ())) for n in ("categories", "histogram", "examples")}}) for c in found["columns"]
         )
         return Table(
             folder,

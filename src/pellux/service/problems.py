@@ -44,6 +44,7 @@ def data_view(table: Table) -> DataView:
                 name=column.name, type=column.type, missing=column.missing, distinct=column.distinct,
                 categories=list(column.categories[:50]), low=column.low, high=column.high, whole=column.whole,
                 histogram=list(column.histogram), role=role, why=why, note=column.note,
+                examples=list(column.examples),
             )
         )  # fmt: skip
     reading = ReadingView(**{name: table.reading.get(name) or "" for name in ("format", "encoding", "delimiter", "quote", "decimal")},

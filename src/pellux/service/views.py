@@ -113,6 +113,7 @@ class ColumnView(View):
     role: Literal["feature", "ignore"]
     why: str
     note: str
+    examples: list[str]
 
 
 class ReadingView(View):

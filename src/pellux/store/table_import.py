@@ -29,6 +29,7 @@ from pellux.store.sources import BLOCK, NESTED, Batch, NotInEncoding, Unfit, bat
 
 MOST_CATEGORIES = 20_000
 BINS = 20
+PREVIEW = 5  # rows that are shown as they were read
 EXACT = 200_000  # rows up to which distinct numbers are counted exactly
 SAMPLED = 2_000  # values that are looked at to find out whether a column holds dates
 FEW_STRAYS = 0.02  # share of values that are no numbers, up to which a column is taken for numbers gone wrong
@@ -198,6 +199,10 @@ def as_text(column: pa.Array) -> pa.Array:
     return pa.nulls(len(column), pa.string()) if column.type == NESTED else pc.cast(column, pa.string())
 
 
+def _first(column: pa.Array) -> tuple[str, ...]:
+    return tuple("" if text is None else text[:40] for text in as_text(column.slice(0, PREVIEW)).to_pylist())
+
+
 @dataclass
 class _Labels:
     """Codes of the labels of a column, in the order in which they appear; too many labels are free text."""
@@ -250,12 +255,14 @@ class _Arrays:
         self.labels = {name: _Labels() for name in coded}
         self.infinite: dict[str, int] = {}
         self.strays: dict[str, int] = {}
+        self.examples: dict[str, tuple[str, ...]] = {}
         for batch in found:
             self._take(batch)
         if self.rows == 0:
             raise InvalidData("The file holds a header and no rows.", at="data")
         with ThreadPoolExecutor(os.cpu_count()) as side_by_side:  # numpy and Arrow let go of the interpreter's lock
-            columns = list(side_by_side.map(self._column, plans))
+            found_ = side_by_side.map(self._column, plans)
+            columns = [replace(column, examples=self.examples.get(column.name, ())) for column in found_]
         self._close("numbers", self.numbers, len(numeric), np.float64)
         self._close("codes", self.codes, len(coded), np.int32)
         return columns
@@ -271,6 +278,8 @@ class _Arrays:
 
     def _take(self, batch: Batch) -> None:
         rows = max((len(column) for column in batch.values()), default=0)
+        if self.rows == 0:
+            self.examples = {name: _first(column) for name, column in batch.items()}
         here = slice(self.rows, self.rows + rows)
         for name in batch:
             if name not in self.plans:  # a key that the first lines of a JSON Lines file do not have

@@ -19,6 +19,7 @@ interface Props {
 /** How the file was read; every part can be corrected, which reads the kept file anew. */
 export function ReadingCard({ data, busy, error, onReading }: Props) {
   const [open, setOpen] = useState(false);
+  const [rows, setRows] = useState(false);
   const { reading } = data;
   if (!reading.format) return null;
   const words = [
@@ -62,8 +63,19 @@ export function ReadingCard({ data, busy, error, onReading }: Props) {
             {open ? "close" : "correct"}
           </button>
         )}
+        {" · "}
+        <button
+          className="plain-button small"
+          style={{ color: "var(--spruce)" }}
+          aria-expanded={rows}
+          data-preview
+          onClick={() => setRows(!rows)}
+        >
+          {rows ? "hide the first rows" : "first rows"}
+        </button>
         {busy && " Reading anew …"}
       </p>
+      {rows && <FirstRows data={data} />}
       {reading.notes.map((note) => (
         <p key={note} className="small" style={{ color: "var(--honey)" }}>
           {note}
@@ -82,6 +94,38 @@ export function ReadingCard({ data, busy, error, onReading }: Props) {
           {pick("Decimal sign", "decimal", { ".": "point", ",": "comma" })}
         </div>
       )}
+    </div>
+  );
+}
+
+/** The first rows as they were read: the quickest way to see that a file was taken apart rightly. */
+function FirstRows({ data }: { data: Data }) {
+  const columns = data.columns.slice(0, 60);
+  const count = Math.max(0, ...columns.map((c) => c.examples.length));
+  return (
+    <div className="sheet" style={{ overflowX: "auto", padding: "4px 0" }}>
+      <table className="small" aria-label="First rows" style={{ borderCollapse: "collapse", whiteSpace: "nowrap" }}>
+        <thead>
+          <tr>
+            {columns.map((c) => (
+              <th key={c.name} scope="col" style={{ textAlign: "left", fontWeight: 600, padding: "3px 10px" }}>
+                {c.name}
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody className="mono">
+          {Array.from({ length: count }, (_, i) => (
+            <tr key={i} style={{ borderTop: "1px solid var(--rule)" }}>
+              {columns.map((c) => (
+                <td key={c.name} style={{ padding: "3px 10px", color: c.examples[i] ? undefined : "var(--soft)" }}>
+                  {c.examples[i] || "–"}
+                </td>
+              ))}
+            </tr>
+          ))}
+        </tbody>
+      </table>
     </div>
   );
 }
