@@ -92,6 +92,14 @@ def test_baselines_are_scored_in_the_background_and_freeze_nothing(room: EngineR
     assert all(set(r) == {"ROC AUC", "accuracy"} for r in recorded)
     exported = json.loads(b"".join(trials.export(room.workspace, [search], "jsonl")).splitlines()[0])
     assert 0.5 < exported["recorded"]["ROC AUC"] < 1
+    raced = launch(room, problem_id, trials=4, seed=2, **{"early stopping": "fold race", "stopping": {"chance": 0.01}})
+    assert room.join(raced, 60)
+    with room.workspace.database.read() as session:
+        of_folds = session.execute(select(Fit.trial, Fit.recorded).where(Fit.search_id == raced, Fit.state == "done")).all()
+    for line in b"".join(trials.export(room.workspace, [raced], "jsonl")).splitlines():
+        row = json.loads(line)
+        own = [recorded["ROC AUC"] for number, recorded in of_folds if number == row["trial"]]
+        assert row["recorded"]["ROC AUC"] == pytest.approx(np.mean(own))  # of every fold, whichever rung it came at
     with pytest.raises(Conflict, match="frozen"):
         forget_baselines(room, problem_id)
 

@@ -6,7 +6,7 @@ import csv
 import io
 import json
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Sequence
 from typing import Any
 
 import pyarrow as pa
@@ -203,7 +203,7 @@ def _export_rows(workspace: Workspace, search_id: int) -> tuple[list[dict[str, A
         search = get_search(session, search_id)
         brief = Brief.from_json(session.get_one(Problem, search.problem_id).brief)
         found = list(session.scalars(select(Trial).where(Trial.search_id == search_id).order_by(Trial.number)))
-        recorded = _recorded(session, search_id, {t.number: t.rung for t in found}) if brief.recorded else {}
+        recorded = _recorded(session, search_id) if brief.recorded else {}
     rows: list[dict[str, Any]] = [
         {
             "search": search_id, "trial": t.number, "origin": t.origin, "state": t.state, "reason": t.reason,
@@ -218,14 +218,14 @@ def _export_rows(workspace: Workspace, search_id: int) -> tuple[list[dict[str, A
     return rows, max([brief.split.fits, *(len(row["folds"]) for row in rows)])
 
 
-def _recorded(session: Session, search_id: int, rungs: Mapping[int, int]) -> dict[int, dict[str, float]]:
-    """By trial the mean scores of its last fits by the metrics that are recorded beside the one that decides."""
+def _recorded(session: Session, search_id: int) -> dict[int, dict[str, float]]:
+    """By trial the means over folds, each at its highest rung, by the metrics recorded beside the one that decides."""
+    rows = select(Fit.trial, Fit.fold, Fit.recorded).where(Fit.search_id == search_id, Fit.state == "done").order_by(Fit.rung)
+    last: dict[tuple[int, int], dict[str, float]] = {(trial, fold): scores for trial, fold, scores in session.execute(rows)}
     found: dict[int, dict[str, list[float]]] = {}
-    rows = select(Fit.trial, Fit.rung, Fit.recorded).where(Fit.search_id == search_id, Fit.state == "done")
-    for trial, rung, scores in session.execute(rows):
-        if rung == rungs.get(trial):
-            for key, score in scores.items():
-                found.setdefault(trial, {}).setdefault(key, []).append(score)
+    for (trial, _), scores in last.items():
+        for key, score in scores.items():
+            found.setdefault(trial, {}).setdefault(key, []).append(score)
     return {trial: {key: mean(scores) for key, scores in by_key.items()} for trial, by_key in found.items()}
 
 

@@ -100,7 +100,8 @@ function Body({ trial, close }: { trial: TrialDetail; close: () => void }) {
 
 /** Means over folds by the metrics that are recorded beside the one that decides. */
 function Recorded({ trial }: { trial: TrialDetail }) {
-  const last = trial.fits.filter((fit) => fit.rung === trial.rung && fit.score !== null);
+  const scored = trial.fits.filter((fit) => fit.score !== null);
+  const last = scored.filter((fit) => !scored.some((other) => other.fold === fit.fold && other.rung > fit.rung));
   const names = [...new Set(last.flatMap((fit) => Object.keys(fit.recorded)))];
   if (names.length === 0) return null;
   return (
