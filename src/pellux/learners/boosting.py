@@ -41,6 +41,26 @@ def _steer(model: Any, settings: Mapping[str, Any]) -> None:
     )  # fmt: skip
 
 
+RATE = Setting(
+    "rate", "How much each new tree may change the answer; slow rates need more rounds.",
+    0.1, "0.01 .. 0.3 log", "1e-6 .. 10 log",
+)  # fmt: skip
+ROUNDS = Setting(
+    "rounds", "How many trees are added; too many at a fast rate overfit.",
+    100, "20 .. 400 int log", "1 .. 100000 int", MORE_COSTS_MORE,
+)  # fmt: skip
+LEAVES = Setting(
+    "leaves", "Leaves of each tree; more leaves let columns interact more.",
+    31, "4 .. 128 int log", "2 .. 32768 int", MORE_COSTS_MORE,
+)  # fmt: skip
+MIN_LEAF = Setting(
+    "min_leaf", "The fewest rows a leaf may hold; larger leaves give smoother answers.",
+    20, "2 .. 200 int log", "1 .. 1000000 int", MORE_COSTS_LESS,
+)  # fmt: skip
+PULL = Setting(
+    "pull", "Pulls the answers of the leaves towards zero; guards against overfitting.",
+    0.0, "1e-3 .. 100 log", "0 .. 1e9",
+)  # fmt: skip
 BOOSTING = Learner(
     key="boosting",
     label="Gradient boosting",
@@ -48,26 +68,11 @@ BOOSTING = Learner(
     tasks=(BINARY, MULTICLASS, REGRESSION),
     preparation="native",
     settings=(
-        Setting(
-            "rate", "How much each new tree may change the answer; slow rates need more rounds.",
-            0.1, "0.01 .. 0.3 log", "1e-6 .. 10 log",
-        ),
-        Setting(
-            "rounds", "How many trees are added; too many at a fast rate overfit.",
-            100, "20 .. 400 int log", "1 .. 100000 int", MORE_COSTS_MORE,
-        ),
-        Setting(
-            "leaves", "Leaves of each tree; more leaves let columns interact more.",
-            31, "4 .. 128 int log", "2 .. 32768 int", MORE_COSTS_MORE,
-        ),
-        Setting(
-            "min_leaf", "The fewest rows a leaf may hold; larger leaves give smoother answers.",
-            20, "2 .. 200 int log", "1 .. 1000000 int", MORE_COSTS_LESS,
-        ),
-        Setting(
-            "pull", "Pulls the answers of the leaves towards zero; guards against overfitting.",
-            0.0, "1e-3 .. 100 log", "0 .. 1e9",
-        ),
+        RATE,
+        ROUNDS,
+        LEAVES,
+        MIN_LEAF,
+        PULL,
         Setting(
             "features", "Share of the columns looked at for each split; fewer make the trees differ more.",
             1.0, "0.2 .. 1", "0.001 .. 1", MORE_COSTS_MORE,

@@ -6,24 +6,15 @@ from collections.abc import Mapping
 from typing import Any
 
 from pellux.core.judging import BINARY, MULTICLASS, REGRESSION
+from pellux.learners.boosting import LEAVES, MIN_LEAF, PULL, RATE, ROUNDS
 from pellux.learners.linear import BALANCE
 from pellux.learners.settings import MORE_COSTS_LESS, MORE_COSTS_MORE, Circumstances, Learner, Setting
 
-RATE = Setting(
-    "rate", "How much each new tree may change the answer; slow rates need more rounds.", 0.1, "0.01 .. 0.3 log", "1e-6 .. 10 log",
-)  # fmt: skip
-ROUNDS = Setting(
-    "rounds", "How many trees are added; too many at a fast rate overfit.",
-    100, "20 .. 400 int log", "1 .. 100000 int", MORE_COSTS_MORE,
-)  # fmt: skip
 ROWS = Setting("row_share", "Share of the rows that each tree is grown on.", 1.0, "0.5 .. 1", "0.01 .. 1", MORE_COSTS_MORE)
 COLUMNS = Setting(
     "features", "Share of the columns that each tree may use; fewer make the trees differ more.",
     1.0, "0.2 .. 1", "0.01 .. 1", MORE_COSTS_MORE,
 )  # fmt: skip
-PULL = Setting(
-    "pull", "Pulls the answers of the leaves towards zero; guards against overfitting.", 0.0, "1e-3 .. 100 log", "0 .. 1e9"
-)
 
 
 def _lightgbm(settings: Mapping[str, Any], around: Circumstances) -> Any:
@@ -60,14 +51,8 @@ LIGHTGBM = Learner(
     settings=(
         RATE,
         ROUNDS,
-        Setting(
-            "leaves", "Leaves of each tree; more leaves let columns interact more.",
-            31, "4 .. 128 int log", "2 .. 32768 int", MORE_COSTS_MORE,
-        ),
-        Setting(
-            "min_leaf", "The fewest rows a leaf may hold; larger leaves give smoother answers.",
-            20, "2 .. 200 int log", "1 .. 1000000 int", MORE_COSTS_LESS,
-        ),
+        LEAVES,
+        MIN_LEAF,
         PULL,
         COLUMNS,
         ROWS,
