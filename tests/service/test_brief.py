@@ -17,7 +17,7 @@ from pellux.core.judging import Folds
 from pellux.learners.catalogue import learner
 from pellux.learners.table import Table
 from pellux.learners.target import split_rows
-from pellux.service import decisions, problems, searches, trials
+from pellux.service import curves, decisions, problems, searches, trials
 from pellux.service.baselines import BaselinesRequest, await_baselines, forget_baselines, score_baselines
 from pellux.service.datasets import open_table
 from pellux.service.decisions import DecisionRequest
@@ -196,6 +196,8 @@ def test_one_fold_searches_on_it_and_judges_finalists_on_all(room: EngineRoom, t
     assert all("fold 3: place" in t.reason for t in pruned)
     view = searches.search_view(room, search)
     assert view.fits.run == 5 + 8 + 2 * 4
+    ladder = [(rung.level, rung.reached, rung.pruned) for rung in curves.curves(room.workspace, search).ladder]
+    assert ladder == [(1, 8, 6), (5, 2, 0)]
     with pytest.raises(InvalidPlan, match="fold 9 is not among them"):
         launch(room, problem_id, **{"early stopping": "one fold", "stopping": {"fold": 9}})
 
