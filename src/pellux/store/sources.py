@@ -6,6 +6,7 @@ import codecs
 import io
 import json
 from collections.abc import Callable, Iterator, Mapping
+from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
 from typing import Any, BinaryIO
 
@@ -43,33 +44,56 @@ def batches(path: Path, reading: Reading, numeric: Mapping[str, bool], heard: He
 
 
 def _text_table(path: Path, reading: Reading, numeric: Mapping[str, bool], heard: Heard) -> Iterator[Batch]:
-    wrong: list[Any] = []
-
-    def remember(row: Any) -> str:
-        wrong.append(row)
-        return "error"
-
     names = [f"c{place}" for place in range(len(reading.header))]
     kinds = [pa.float64() if numeric.get(name) else pa.string() for name in reading.header]
     convert = pacsv.ConvertOptions(
         column_types=dict(zip(names, kinds, strict=True)), strings_can_be_null=True, null_values=MISSING,
         decimal_point=reading.decimal or ".",
     )  # fmt: skip
-    parse = pacsv.ParseOptions(
-        delimiter=reading.delimiter, quote_char=reading.quote, newlines_in_values=True, invalid_row_handler=remember
-    )
+
+    def parsed(chunk: bytes) -> tuple[pa.Table, int]:
+        wrong: list[Any] = []
+
+        def remember(row: Any) -> str:
+            wrong.append(row)
+            return "error"
+
+        parse = pacsv.ParseOptions(
+            delimiter=reading.delimiter, quote_char=reading.quote, newlines_in_values=True, invalid_row_handler=remember
+        )
+        options = pacsv.ReadOptions(block_size=max(len(chunk) // 2 + 1, 1024), column_names=names)
+        try:
+            return pacsv.read_csv(pa.BufferReader(chunk), options, parse, convert), len(chunk)
+        except pa.ArrowInvalid as error:
+            raise _Unread(error, wrong) from None
+
     done = lines = 0
     try:
-        for chunk in _whole_lines(path, reading):
-            wrong.clear()
-            options = pacsv.ReadOptions(block_size=max(len(chunk) // 2 + 1, 1024), column_names=names, skip_rows=0)
-            table = pacsv.read_csv(pa.BufferReader(chunk), options, parse, convert)
+        for table, size in _ahead(parsed, _whole_lines(path, reading)):
             yield dict(zip(reading.header, (column.combine_chunks() for column in table.columns), strict=True))
-            done += len(chunk)
+            done += size
             lines += table.num_rows
             heard(done)
-    except pa.ArrowInvalid as error:
-        raise _explained(error, wrong, reading, lines) from None
+    except _Unread as unread:
+        raise _explained(unread.error, unread.wrong, reading, lines) from None
+
+
+class _Unread(Exception):
+    def __init__(self, error: pa.ArrowInvalid, wrong: list[Any]) -> None:
+        self.error, self.wrong = error, wrong
+
+
+def _ahead(work: Callable[[bytes], tuple[pa.Table, int]], chunks: Iterator[bytes]) -> Iterator[tuple[pa.Table, int]]:
+    """The outcomes in order, each next one made while the last is used: Arrow parses without the interpreter's lock."""
+    with ThreadPoolExecutor(1) as beside:
+        under_way: Future[tuple[pa.Table, int]] | None = None
+        for chunk in chunks:
+            following = beside.submit(work, chunk)
+            if under_way is not None:
+                yield under_way.result()
+            under_way = following
+        if under_way is not None:
+            yield under_way.result()
 
 
 def _explained(error: pa.ArrowInvalid, wrong: list[Any], reading: Reading, lines: int) -> Exception:
