@@ -193,12 +193,17 @@ def test_code_that_hangs_is_ended_with_all_that_it_started(bench: Workspace, yar
         os.sched_yield()
 
 
-def test_own_code_runs_only_from_allowed_folders(bench: Workspace, workspace: Workspace, yard: Path, tmp_path: Path) -> None:
+def test_own_code_runs_only_from_allowed_folders(
+    bench: Workspace, workspace: Workspace, yard: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     (tmp_path / "outside.py").write_text(GOOD)
     (yard / "link.py").symlink_to(tmp_path / "outside.py")
     for where in ("../outside.py:Centres", str(tmp_path / "outside.py") + ":Centres", "link.py:Centres", "nowhere.py:X"):
         with pytest.raises(InvalidOwnCode, match="no file .* in a folder allowed"):
             bring(bench, OwnCodeRequest(kind="learner", where=where))
+    monkeypatch.chdir(tmp_path)  # a file that happens to lie where Pellux was started is not an installed module
+    with pytest.raises(InvalidOwnCode, match="No module named 'outside'"):
+        bring(bench, OwnCodeRequest(kind="learner", where="outside:Centres"))
     with pytest.raises(InvalidOwnCode, match="--allow"):
         bring(workspace, OwnCodeRequest(kind="learner", where="centres.py:Centres"))
     with pytest.raises(InvalidOwnCode, match="is not 'file.py:Name'"):

@@ -107,7 +107,7 @@ def look(order: dict[str, Any], patience: float = PATIENCE) -> dict[str, Any]:
     """What a look at the code found; everything it started is ended with it."""
     reading, writing = os.pipe()
     process = subprocess.Popen(
-        [sys.executable, "-m", "pellux.learners.own_probe"], stdin=subprocess.PIPE, stdout=subprocess.PIPE,
+        [sys.executable, "-P", "-m", "pellux.learners.own_probe"], stdin=subprocess.PIPE, stdout=subprocess.PIPE,
         stderr=subprocess.STDOUT, pass_fds=(writing,), start_new_session=True,
     )  # fmt: skip
     os.close(writing)
