@@ -182,6 +182,15 @@ def test_doctor_and_help(folder: Path) -> None:
         assert command in pellux(folder, "--help").stdout
 
 
+def test_a_broken_class_of_ones_own_is_told_with_its_traceback(folder: Path) -> None:
+    (folder / "broken.py").write_text("import nothing_of_the_kind")
+    done = pellux(folder, "check", "plan.yaml", "--set", "learner=broken.py:X", "--set", "space=")
+    assert done.returncode == 2
+    assert done.stderr.startswith("pellux: ")
+    assert "No module named 'nothing_of_the_kind'" in done.stderr.splitlines()[0]
+    assert 'broken.py", line 1' in done.stderr
+
+
 @pytest.mark.parametrize(("name", "fits"), [("warm_arrivals", 205), ("energy_per_trip", 100)])
 def test_the_example_plans_are_valid(name: str, fits: int) -> None:
     root = Path(__file__).parents[2]

@@ -43,13 +43,15 @@ def group() -> None:
 
 
 def main() -> None:
-    """Entry point: an error that a person can mend is one line and exit status 2."""
+    """Entry point: an error that a person can mend is one line (with the traceback of own code below it) and exit status 2."""
     from pellux.core.errors import PelluxError
 
     try:
         sys.exit(group(standalone_mode=False))
     except PelluxError as error:
         click.echo(f"pellux: {error.message}", err=True)
+        if detail := getattr(error, "detail", ""):  # the traceback of somebody's own code
+            click.echo(detail.rstrip(), err=True)
         sys.exit(2)
     except click.ClickException as error:
         error.show()
