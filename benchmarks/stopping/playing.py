@@ -11,7 +11,7 @@ from benchmarks.stopping.tables import Table
 from pellux.core.stopping import FOLDS, Ladder, fold_by_fold, geometric, rule, settings_of
 from pellux.core.strategies import Partial
 from pellux.core.strategies.acquisition import log_expected_improvement
-from pellux.core.strategies.gaussian_process import _believing, _fitted, first_trials, gather
+from pellux.core.strategies.gaussian_process import believe, first_trials
 from pellux.core.strategies.partial import history
 from pellux.core.surrogates.coding import Coding
 from pellux.engine.coordinator import Coordinator
@@ -62,15 +62,10 @@ class Player:
         scored = [o for o in seen if o.mean is not None]
         if len(trials) < first_trials(self.space) or len(scored) < 2:
             return None
-        evidence = gather(self.space, scored)
-        posterior = _fitted(self.coding, evidence, self.coding.features(evidence.points))
-        best = float(posterior.predict(self.coding.features(evidence.points))[0].max())
-        pending = [self._of(t) for t in coordinator.live if not t.results]
-        if pending:
-            posterior = _believing(posterior, self.coding, self.space, evidence, pending)
+        model = believe(self.space, scored, [self._of(t) for t in coordinator.live if not t.results])
         free = np.array([i for i in range(len(self.order)) if i not in self.taken])
-        mean, deviation = posterior.predict(self.features[free])[:2]
-        gain = log_expected_improvement(mean, deviation, best)[0]
+        mean, deviation = model.posterior.predict(self.features[free])
+        gain = log_expected_improvement(mean, deviation, float(model.expected.max()))[0]
         return int(free[int(np.argmax(gain))])
 
     def _of(self, trial: object) -> dict[str, object]:

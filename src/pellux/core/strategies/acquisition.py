@@ -78,6 +78,17 @@ class Region:
         return found
 
 
+@dataclass(frozen=True)
+class Found:
+    """A configuration and the log EI there, in units of the warped scores."""
+
+    configuration: dict[str, Value] | None
+    gain: float
+
+
+NOTHING = Found(None, -np.inf)
+
+
 class Maximiser:
     """Finds the untried configuration of a region with the largest log EI over `best`."""
 
@@ -88,8 +99,8 @@ class Maximiser:
         n = region.posterior.observations
         self._thin = 1 if n <= MANY else 2 if n <= 3 * MANY else 3  # candidates cost more the more observations there are
 
-    def configuration(self, anchors: Array) -> dict[str, Value] | None:
-        """The best configuration found, or None when every candidate is taken or breaks a requirement.
+    def best(self, anchors: Array) -> Found:
+        """The best configuration found, or none when every candidate is taken or breaks a requirement.
 
         Parameters
         ----------
@@ -98,15 +109,26 @@ class Maximiser:
         """
         candidates = self._allowed(np.concatenate([self._even(), self._around(anchors)]))
         if not len(candidates):
-            return None
+            return NOTHING
         values = self._values(candidates)
         order = np.argsort(-values, kind="stable")
         pool = self._improved(candidates, order) if self._climbs else candidates[order]
+        return self._first_untried(pool)
+
+    def _first_untried(self, pool: Array) -> Found:
         for point in pool:
             configuration = self._space.decode(point)
             if identity(configuration) not in self._tried and self._space.fulfils(configuration):
-                return configuration
-        return None
+                return Found(configuration, float(self._values(point[None])[0]))
+        return NOTHING
+
+    def least_known(self) -> Found:
+        """The untried configuration of an even spread that the model is least sure of."""
+        candidates = self._allowed(self._even())
+        if not len(candidates):
+            return NOTHING
+        deviation = self._posterior.predict(self._coding.features(candidates))[1]
+        return self._first_untried(candidates[np.argsort(-deviation, kind="stable")])
 
     def _improved(self, candidates: Array, order: NDArray[np.intp]) -> Array:
         """Gradients from the best candidates, then discrete neighbours, then gradients again; best first."""

@@ -20,7 +20,9 @@ DIP = 0.1  # of the standard deviation of the scores
 STEPS = np.linspace(0, 1, 7)[1:-1, None]
 
 
-def tops(posterior: Posterior, coding: Coding, features: Array, expected: Array, order: NDArray[np.intp]) -> list[int]:
+def tops(
+    posterior: Posterior, coding: Coding, features: Array, expected: Array, order: NDArray[np.intp], apart: float | None = None
+) -> list[int]:
     """Places of the tops among some trials, best first.
 
     Parameters
@@ -29,7 +31,15 @@ def tops(posterior: Posterior, coding: Coding, features: Array, expected: Array,
         The trials and what the model expects of them.
     order : array of int, shape (n,)
         Places of the trials, best first.
+    apart : float, optional
+        Take for parted what has a lower prior correlation than this, dip or not.
     """
+
+    def parted(one: int, other: int) -> bool:
+        if apart is not None:
+            return bool(posterior.correlation(features[[one]], features[other])[0] < apart)
+        return _dips(posterior, features[one], features[other], min(expected[one], expected[other]))
+
     numbers = len(coding.numbers)
     kinds = [features[i, numbers:].tobytes() for i in range(len(features))]
     found = [int(order[0])]
@@ -41,12 +51,12 @@ def tops(posterior: Posterior, coding: Coding, features: Array, expected: Array,
                 found.append(int(i))
         elif len(found) < MOST_TOPS + len(new_kinds) - 1:
             alike = [top for top in found if kinds[top] == kinds[i]]
-            if all(_parted(posterior, features[i], features[top], min(expected[i], expected[top])) for top in alike):
+            if all(parted(i, top) for top in alike):
                 found.append(int(i))
     return found
 
 
-def _parted(posterior: Posterior, one: Array, other: Array, lower: float) -> bool:
+def _dips(posterior: Posterior, one: Array, other: Array, lower: float) -> bool:
     """Whether the way between two points dips below the lower of them."""
     between = posterior.predict(one * (1 - STEPS) + other * STEPS)[0]
     return float(between.min()) < lower - DIP

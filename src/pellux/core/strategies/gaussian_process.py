@@ -1,67 +1,75 @@
 """Gaussian process: Bayesian optimisation with log expected improvement (Jones 1998; Ament et al. 2023).
 
 Every proposal fits the model anew from the history alone, so nothing depends on what this process did before. Pending
-trials are believed to score what the model expects of them (Ginsbourger et al. 2010). Every fourth proposal works on
+trials are believed to score what the model expects of them (Ginsbourger et al. 2010). Every third proposal works on
 another basin than the incumbent's: plain expected improvement polishes the first basin it finds, although a rival that
-it left half-climbed may be higher.
+it left half-climbed may be higher. Once the incumbent's basin has next to nothing left to gain, most proposals do.
 """
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
 
-from pellux.core.space import Configuration, Space, Value
+from pellux.core.space import Configuration, Space, Value, repair
 from pellux.core.strategies import even_spread
-from pellux.core.strategies.acquisition import Maximiser, Region
+from pellux.core.strategies.acquisition import Found, Maximiser, Region
 from pellux.core.strategies.basins import tops
 from pellux.core.strategies.contract import Chance, History, Observation, Proposed
+from pellux.core.strategies.evidence import Evidence, gather, kept
 from pellux.core.strategies.fresh import one_by_one, taken
 from pellux.core.surrogates.coding import Coding
 from pellux.core.surrogates.gaussian_process import Posterior, fit
-from pellux.core.surrogates.warp import warped
 
 Array = NDArray[np.float64]
-MOST = 1200  # observations the posterior keeps: the best half and the newest
-FAILED_NOISE = 4.0  # a failure's stand-in score is not a measurement
+POLISHED = 1e-3  # of what there was to gain: an expected improvement below it is not worth most of the proposals
+DONE = np.log(1e4)  # by how much less is not worth a single proposal more
+APART = 0.3  # prior correlation under which a trial counts as far from a polished basin
+LOOKED_INTO = 3  # rivals looked into for one proposal
+MANY = 150  # observations from which on one rival must do
+RIVALS = 9  # a stream of chance of its own
 
 
 @dataclass(frozen=True)
 class Design:
-    """The choices in this strategy that can be left out, each to be seen in `benchmarks/strategies/ablations.py`.
+    """The choices in this strategy that can be left out, each to be seen in `benchmarks/strategies/run.py`.
 
     Attributes
     ----------
-    rival_every : int
-        Which proposals work on another basin than the incumbent's; 0 for none.
+    rival_every : int or None
+        Which proposals work on another basin than the incumbent's; 0 for none, None for every second where the space has
+        choices (each combination of options is a basin) and every third elsewhere.
+    polish : bool
+        A basin with next to nothing left to gain gets most of its proposals taken away.
+    centre : bool
+        The first trial is the middle of the space: people put ranges around what they believe in.
     warp : bool
         Scores are straightened by a Yeo-Johnson transform.
     additive : bool
         The kernel has a part that is a sum over parameters.
+    kinds : tuple of bool
+        The joint kernels to choose from: smooth (True), rough (False).
     climb : bool
         Candidates are improved by gradients and by their discrete neighbours.
     """
 
-    rival_every: int = 4
+    rival_every: int | None = None
+    polish: bool = True
+    centre: bool = True
     warp: bool = True
     additive: bool = True
+    kinds: tuple[bool, ...] = (True, False)
     climb: bool = True
+
+    def period(self, coding: Coding) -> int:
+        return self.rival_every if self.rival_every is not None else 2 if coding.choices else 3
 
 
 USUAL = Design()
-
-
-@dataclass(frozen=True)
-class Evidence:
-    """A history as the model takes it: points, warped scores, relative noise."""
-
-    points: Array
-    scores: Array
-    noise: Array
 
 
 def propose(
@@ -81,90 +89,108 @@ def _single(
 ) -> dict[str, Value] | None:
     known = [o for o in history if o.mean is not None or o.bad]
     begun = len(history) + len(pending)
+    if begun == 0 and design.centre:
+        middle = space.decode(np.full(space.dimension, 0.5))
+        return middle if space.fulfils(middle) else repair(space, middle, chance.own())
     if begun < first_trials(space) or sum(o.mean is not None for o in known) < 2:
         return even_spread.point(space, chance)
-    coding = Coding.of(space)
-    evidence = gather(space, known, warp=design.warp)
+    return _Proposal(space, known, pending, chance, taken(history, pending), design).configuration()
+
+
+class _Proposal:
+    """One question to the model: where next, given what is known and what is pending?"""
+
+    def __init__(
+        self, space: Space, known: Sequence[Observation], pending: Sequence[Configuration], chance: Chance,
+        tried: set[str], design: Design,
+    ) -> None:  # fmt: skip
+        self._chance, self._tried, self._design = chance, tried, design
+        self._coding = Coding.of(space)
+        model = believe(space, known, pending, design)
+        self._points, self._features = model.evidence.points, model.features
+        self._posterior, self._expected = model.posterior, model.expected
+        self._order = np.argsort(-self._expected, kind="stable")
+        worth = POLISHED * model.evidence.span
+        self._least = np.log(worth) if worth > 0 else -np.inf
+
+    def configuration(self) -> dict[str, Value] | None:
+        """From everywhere or from a rival basin, whichever has its turn and something left to gain."""
+        every = self._design.period(self._coding)
+        place = self._chance.number % every if every else 0
+        rivals_turn = bool(every) and place == every - 1
+        if rivals_turn:
+            found = self._among(self._rivals(), patient=True)
+            return (found or self._best(Region(self._posterior, self._coding))).configuration
+        usual = self._best(Region(self._posterior, self._coding))
+        if not self._design.polish or usual.gain > self._least - (DONE if place == 0 else 0.0):
+            return usual.configuration
+        # Polished: even trials with no dip before them will do as rivals, when they are far away.
+        elsewhere = self._among(self._rivals(APART), patient=False)
+        return (elsewhere or self._unknown() or usual).configuration
+
+    def _unknown(self) -> Found | None:
+        """Where the model knows least: nothing is left to gain where it believes it knows."""
+        found = self._maximiser(Region(self._posterior, self._coding), 0.0).least_known()
+        return found if found.configuration is not None else None
+
+    def _best(self, region: Region) -> Found:
+        inside = self._order[region.holds(self._points[self._order])]
+        order = inside if len(inside) else self._order
+        return self._maximiser(region, float(self._expected[order[0]])).best(self._points[order])
+
+    def _maximiser(self, region: Region, best: float) -> Maximiser:
+        return Maximiser(region, best, self._tried, self._chance.own(), climb=self._design.climb)
+
+    def _rivals(self, apart: float | None = None) -> list[Region]:
+        """The surroundings of basins beside the incumbent's, in random order."""
+        found = tops(self._posterior, self._coding, self._features, self._expected, self._order, apart)
+        regions = []
+        for chosen in range(1, len(found)):
+            others = [top for place, top in enumerate(found) if place != chosen]
+            regions.append(Region(self._posterior, self._coding, self._features[[found[chosen], *others]]))
+        shuffle = np.random.default_rng([self._chance.seed, self._chance.number, RIVALS]).permutation(len(regions))
+        return [regions[i] for i in shuffle[: 1 if len(self._features) > MANY else LOOKED_INTO]]
+
+    def _among(self, regions: Sequence[Region], *, patient: bool) -> Found | None:
+        """The first region with something left to gain; the best of the polished ones if `patient`, else nothing."""
+        polished = []
+        for region in regions:
+            found = self._best(region)
+            if found.configuration is not None and (found.gain > self._least or not self._design.polish):
+                return found
+            polished.append(found)
+        return max(polished, key=lambda found: found.gain, default=None) if patient else None
+
+
+@dataclass(frozen=True)
+class Model:
+    """What is believed of a space: the evidence with pending trials among it, and what is expected of each of its points."""
+
+    evidence: Evidence
+    features: Array
+    posterior: Posterior
+    expected: Array
+
+
+def believe(space: Space, known: Sequence[Observation], pending: Sequence[Configuration], design: Design = USUAL) -> Model:
+    """Fits the model, as if pending trials had scored what it expects of them: their surroundings are known already, and
+    one of them counts as the best so far where more is expected of it than of all that is known."""
+    coding, evidence = Coding.of(space), gather(space, known, warp=design.warp)
     features = coding.features(evidence.points)
-    posterior = _fitted(coding, evidence, features, additive=design.additive)
-    expected = posterior.predict(features)[0]
-    order = np.argsort(-expected, kind="stable")
+    h = fit(features, evidence.scores, evidence.noise, coding.groups, additive=design.additive, kinds=design.kinds)
+    posterior = Posterior(h, features, evidence.scores, evidence.noise, coding.groups)
     if pending:
-        posterior = _believing(posterior, coding, space, evidence, pending)
-    region = Region(posterior, coding)
-    if design.rival_every and chance.number % design.rival_every == design.rival_every - 1:
-        region = _rival(region, features, expected, order, chance.number // design.rival_every)
-        inside = order[region.holds(evidence.points[order])]
-        order = inside if len(inside) else order
-    tried = taken(history, pending)
-    maximiser = Maximiser(region, float(expected[order[0]]), tried, chance.own(), climb=design.climb)
-    return maximiser.configuration(evidence.points[order])
-
-
-def _fitted(coding: Coding, evidence: Evidence, features: Array, *, additive: bool = True) -> Posterior:
-    hyperparameters = fit(features, evidence.scores, evidence.noise, coding.groups, additive=additive)
-    return Posterior(hyperparameters, features, evidence.scores, evidence.noise, coding.groups)
-
-
-def _rival(region: Region, features: Array, expected: Array, order: NDArray[np.intp], turn: int) -> Region:
-    """The surroundings of one of the basins beside the incumbent's, by turns; everywhere when there is only one."""
-    found = tops(region.posterior, region.coding, features, expected, order)
-    if len(found) == 1:
-        return region
-    chosen = 1 + turn % (len(found) - 1)
-    others = [top for place, top in enumerate(found) if place != chosen]
-    return Region(region.posterior, region.coding, features[[found[chosen], *others]])
-
-
-def gather(space: Space, known: Sequence[Observation], *, warp: bool = True) -> Evidence:
-    """Points, warped scores and noise of what is known; failures stand just below the worst score."""
-    kept = _kept(known)
-    means = np.array([np.nan if o.mean is None else o.mean for o in kept])
-    failed = np.isnan(means)
-    scores = np.zeros(len(kept))
-    scores[~failed] = warped(means[~failed], shape=warp)
-    if failed.any():
-        scores[failed] = scores[~failed].min() - 0.1
-    noise = np.where(failed, FAILED_NOISE, _noise(kept, means))
-    return Evidence(np.array([space.encode(o.configuration) for o in kept]), scores, noise)
-
-
-def _kept(known: Sequence[Observation]) -> list[Observation]:
-    if len(known) <= MOST:
-        return list(known)
-    order = sorted(range(len(known)), key=lambda i: -np.inf if known[i].mean is None else known[i].mean or 0.0)
-    chosen = {*order[-MOST // 2 :], *range(len(known) - MOST // 2, len(known))}
-    return [known[i] for i in sorted(chosen)]
-
-
-def _noise(kept: Sequence[Observation], means: Array) -> Array:
-    """Relative noise variance of each mean: its fold scatter after fold effects, drawn halfway to everybody's."""
-    folds = max(len(o.scores) for o in kept)
-    table = np.array([[np.nan if s is None else s for s in o.scores] + [np.nan] * (folds - len(o.scores)) for o in kept], float)
-    whole = np.isfinite(table).all(1)
-    if folds < 2 or whole.sum() < 3:
-        return 1.0 / np.array([o.share for o in kept])
-    residual = table - means[:, None]
-    residual = residual - residual[whole].mean(0)
-    scatter = np.where(whole, np.where(whole[:, None], residual**2, 0.0).mean(1), np.nan)
-    typical = float(np.median(scatter[whole]))
-    if not typical > 0:
-        return 1.0 / np.array([o.share for o in kept])
-    relative = np.where(whole, np.nan_to_num(scatter) / typical, 1.0)
-    found: Array = np.clip(0.5 + 0.5 * relative, 0.5, 4.0) / np.array([o.share for o in kept])
-    return found
-
-
-def _believing(
-    posterior: Posterior, coding: Coding, space: Space, evidence: Evidence, pending: Sequence[Configuration]
-) -> Posterior:
-    """The posterior as if pending trials had scored what it expects of them: their surroundings are known already."""
-    points = np.array([space.encode(c) for c in pending])
-    features = coding.features(np.concatenate([evidence.points, points]))
-    believed = posterior.predict(features[len(evidence.points) :])[0]
-    scores = np.concatenate([evidence.scores, believed])
-    noise = np.concatenate([evidence.noise, np.ones(len(pending))])
-    return Posterior(posterior.hyperparameters, features, scores, noise, coding.groups)
+        points = np.array([space.encode(c) for c in pending])
+        more = coding.features(points)
+        evidence = replace(
+            evidence,
+            points=np.concatenate([evidence.points, points]),
+            scores=np.concatenate([evidence.scores, posterior.predict(more)[0]]),
+            noise=np.concatenate([evidence.noise, np.ones(len(pending))]),
+        )
+        features = np.concatenate([features, more])
+        posterior = Posterior(h, features, evidence.scores, evidence.noise, coding.groups)
+    return Model(evidence, features, posterior, posterior.predict(features)[0])
 
 
 def recommend(space: Space, history: History) -> Observation:
@@ -172,8 +198,4 @@ def recommend(space: Space, history: History) -> Observation:
     known = [o for o in history if o.mean is not None]
     if len(known) < 3:
         return max(known, key=lambda o: o.mean or -np.inf)
-    coding = Coding.of(space)
-    evidence = gather(space, known)
-    features = coding.features(evidence.points)
-    expected = _fitted(coding, evidence, features).predict(features)[0]
-    return _kept(known)[int(np.argmax(expected))]
+    return kept(known)[int(np.argmax(believe(space, known, []).expected))]

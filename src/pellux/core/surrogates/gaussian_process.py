@@ -1,6 +1,6 @@
-"""Gaussian process regression with Matérn-5/2 kernels, one length scale a parameter (Rasmussen & Williams 2006).
+"""Gaussian process regression, one length scale a parameter (Rasmussen & Williams 2006).
 
-The kernel is a joint one over all parameters plus a sum of one for each parameter alone (Duvenaud, Nickisch & Rasmussen
+The kernel is a joint one over all parameters, smooth or rough as the scores make it likelier, plus a sum of one for each parameter alone (Duvenaud, Nickisch & Rasmussen
 2011): effects that add up are learned from every trial, wherever the other parameters stood.
 
 Hyperparameters are the mode of their posterior, with length-scale priors that widen with the number of parameters
@@ -11,16 +11,18 @@ observations that hyperparameters are fitted to.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 import scipy
 from numpy.typing import NDArray
 
+from pellux.core.surrogates.kernels import ROOT5, gaps, joint, squared_distances
+
 Array = NDArray[np.float64]
 
 LEAST_NOISE = 1e-8  # of the variance of the warped scores
-ROOT5 = np.sqrt(5.0)
 SCALE_BOUNDS = (np.log(0.005), np.log(200.0))
 SIGNAL_BOUNDS = (np.log(0.02), np.log(100.0))
 NOISE_BOUNDS = (np.log(LEAST_NOISE), np.log(1.0))
@@ -37,9 +39,10 @@ FIT_SIZE = 104  # observations that hyperparameters are fitted to; the posterior
 @dataclass(frozen=True)
 class Hyperparameters:
     """Logarithms of: a length scale a group for the joint kernel, one a group for the additive kernel, the variances of
-    both, the noise variance. Shape (2 groups + 3,)."""
+    both, the noise variance. Shape (2 groups + 3,). `smooth`: the joint kernel is a squared exponential one."""
 
     theta: Array
+    smooth: bool = False
 
     @property
     def scales(self) -> Array:
@@ -64,42 +67,18 @@ class Hyperparameters:
         return float(np.exp(self.theta[-1]))
 
 
-def matern(squared: Array) -> tuple[Array, Array]:
-    """The kernel at squared distances, and its derivative by the squared distance."""
-    distance = ROOT5 * np.sqrt(squared)
-    decay = np.exp(-distance)
-    return (1 + distance + distance * distance / 3) * decay, (-5 / 6) * (1 + distance) * decay
-
-
-def squared_distances(a: Array, b: Array) -> Array:
-    """Between all rows of two arrays; never below 0."""
-    found: Array = (a * a).sum(1)[:, None] + (b * b).sum(1)[None, :] - 2 * (a @ b.T)
-    np.maximum(found, 0.0, out=found)
-    return found
-
-
-def gaps(a: Array, b: Array, groups: NDArray[np.intp]) -> Array:
-    """Distances between all rows in each group of columns alone, shape (groups, n, m)."""
-    count = int(groups[-1]) + 1
-    found = np.empty((count, len(a), len(b)))
-    for g in range(count):
-        columns = np.flatnonzero(groups == g)
-        if len(columns) == 1:
-            np.abs(np.subtract.outer(a[:, columns[0]], b[:, columns[0]]), out=found[g])
-        else:
-            found[g] = np.sqrt(squared_distances(a[:, columns], b[:, columns]))
-    return found
-
-
 class Likelihood:
     """Negative log posterior of hyperparameters given features and warped scores, with its gradient."""
 
-    def __init__(self, features: Array, scores: Array, noise: Array, groups: NDArray[np.intp], *, additive: bool = True) -> None:
+    def __init__(
+        self, features: Array, scores: Array, noise: Array, groups: NDArray[np.intp], *, additive: bool = True, smooth: bool = False
+    ) -> None:
+        self._smooth = smooth
         self._features, self._scores, self._noise, self._groups = features, scores, noise, groups
         self._count = count = int(groups[-1]) + 1
         self._gaps = ROOT5 * gaps(features, features, groups) if additive else np.empty((0, len(scores), len(scores)))
-        joint, single = np.sqrt(2) + 0.5 * np.log(count), np.sqrt(2)
-        self._prior_mean = np.array([joint] * count + [single] * count + [SIGNAL_PRIOR[0], SINGLE_PRIOR[0], NOISE_PRIOR[0]])
+        whole, single = np.sqrt(2) + 0.5 * np.log(count), np.sqrt(2)
+        self._prior_mean = np.array([whole] * count + [single] * count + [SIGNAL_PRIOR[0], SINGLE_PRIOR[0], NOISE_PRIOR[0]])
         self._prior_sd = np.array([np.sqrt(3)] * (2 * count) + [SIGNAL_PRIOR[1], SINGLE_PRIOR[1], NOISE_PRIOR[1]])
         # The length-scale prior is a density of the scale itself, the others of their logarithms.
         self._by_scale = np.array([1.0] * (2 * count) + [0.0] * 3)
@@ -113,7 +92,7 @@ class Likelihood:
         h = Hyperparameters(theta)
         n, count = len(self._scores), self._count
         scaled = self._features / h.scales[self._groups]
-        kernel, slope = matern(squared_distances(scaled, scaled))
+        kernel, slope = joint(squared_distances(scaled, scaled), smooth=self._smooth)
         distance = self._gaps / h.single_scales[: len(self._gaps), None, None]
         decay = np.exp(-distance)
         squared = distance * distance
@@ -147,7 +126,15 @@ class Likelihood:
         return value, gradient
 
 
-def fit(features: Array, scores: Array, noise: Array, groups: NDArray[np.intp], *, additive: bool = True) -> Hyperparameters:
+def fit(
+    features: Array,
+    scores: Array,
+    noise: Array,
+    groups: NDArray[np.intp],
+    *,
+    additive: bool = True,
+    kinds: Sequence[bool] = (True, False),
+) -> Hyperparameters:
     """The likeliest hyperparameters found from several starts: the same for the same data, whatever came before.
 
     Parameters
@@ -157,24 +144,34 @@ def fit(features: Array, scores: Array, noise: Array, groups: NDArray[np.intp], 
         Warped, larger is better.
     noise : array, shape (n,)
         Relative noise variance of each score; the common factor is fitted.
+    kinds : sequence of bool
+        The joint kernels to choose from: smooth, rough or both.
     """
     few = len(scores) <= FEW
     additive = additive and (int(groups[-1]) + 1) * len(scores) <= SUM_WORK
     chosen = _telling(scores, FIT_SIZE)
-    likelihood = Likelihood(features[chosen], scores[chosen], noise[chosen], groups, additive=additive)
+    found: list[tuple[float, Hyperparameters]] = []
+    for smooth in kinds:
+        likelihood = Likelihood(features[chosen], scores[chosen], noise[chosen], groups, additive=additive, smooth=smooth)
+        found += [(result.fun, Hyperparameters(result.x, smooth)) for result in _climbs(likelihood, len(scores), few, additive)]
+    return min(found, key=lambda one: one[0])[1]
+
+
+def _climbs(likelihood: Likelihood, observations: int, few: bool, additive: bool) -> list[scipy.optimize.OptimizeResult]:
+    """Climbs from the likeliest of some starts."""
     starts = [likelihood.start(stretch, noise) for stretch in (0.7, 1.5, 4.0) for noise in ((1e-6, 1e-2) if few else (1e-4,))]
     starts.sort(key=lambda theta: likelihood(theta)[0])
     bounds = [SCALE_BOUNDS] * (len(starts[0]) - 3) + [SIGNAL_BOUNDS, SINGLE_BOUNDS, NOISE_BOUNDS]
-    climbs = 2 if len(chosen) <= FEW else 1
     if not additive:
         bounds[-2] = (SINGLE_BOUNDS[0], SINGLE_BOUNDS[0])
         starts = [np.concatenate([start[:-2], [SINGLE_BOUNDS[0], start[-1]]]) for start in starts]
-    options = {"maxiter": ITERATIONS if few else ITERATIONS // 3 if len(scores) <= FIT_SIZE else ITERATIONS // 4, "maxcor": 12}
-    found = [
-        scipy.optimize.minimize(likelihood, start, jac=True, method="L-BFGS-B", bounds=bounds, options=options)
-        for start in starts[:climbs]
+    steps = ITERATIONS if few else ITERATIONS // 3 if observations <= FIT_SIZE else ITERATIONS // 4
+    return [
+        scipy.optimize.minimize(
+            likelihood, start, jac=True, method="L-BFGS-B", bounds=bounds, options={"maxiter": steps, "maxcor": 12}
+        )
+        for start in starts[: 2 if few else 1]
     ]
-    return Hyperparameters(min(found, key=lambda result: result.fun).x)
 
 
 def _telling(scores: Array, most: int) -> NDArray[np.intp]:
@@ -225,7 +222,8 @@ class Posterior:
     def _kernel(self, features: Array, raw: Array | None = None) -> Array:
         """Covariance of points with the observations, or with the given others, shape (m, n)."""
         raw = self._raw if raw is None else raw
-        found = self.hyperparameters.signal * matern(squared_distances(features * self._stretch, raw * self._stretch))[0]
+        squared = squared_distances(features * self._stretch, raw * self._stretch)
+        found = self.hyperparameters.signal * joint(squared, smooth=self.hyperparameters.smooth)[0]
         for g in range(self._count if self._additive else 0):
             distance = self._gap(g, features, raw)
             decay = np.exp(-distance)
@@ -261,7 +259,7 @@ class Posterior:
     def predict_with_slopes(self, features: Array, columns: int) -> tuple[Array, Array, Array, Array]:
         """Mean, deviation, and their slopes by the first `columns` features: shapes (m,), (m,), (m, columns) twice."""
         scaled = features * self._stretch
-        kernel, slope = matern(squared_distances(scaled, self._inputs))
+        kernel, slope = joint(squared_distances(scaled, self._inputs), smooth=self.hyperparameters.smooth)
         signal = self.hyperparameters.signal
         cross, slope = signal * kernel, 2 * signal * slope
         single_slopes = []

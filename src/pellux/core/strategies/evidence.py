@@ -1,0 +1,85 @@
+"""A history as the Gaussian process takes it: points of the unit cube, straightened scores, how noisy each is."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pellux.core.space import Space
+from pellux.core.strategies.contract import Observation
+from pellux.core.surrogates.warp import warped
+
+Array = NDArray[np.float64]
+MOST = 1200  # observations the posterior keeps: the best half and the newest
+FAILED_NOISE = 4.0  # a failure's stand-in score is not a measurement
+
+
+@dataclass(frozen=True)
+class Evidence:
+    """Points, warped scores, relative noise.
+
+    Attributes
+    ----------
+    span : float
+        How far the best score lies above the median, in units of the warp near the best: what is there to gain.
+    """
+
+    points: Array
+    scores: Array
+    noise: Array
+    span: float
+
+
+def gather(space: Space, known: Sequence[Observation], *, warp: bool = True) -> Evidence:
+    """Points, warped scores and noise of what is known; failures stand just below the worst score."""
+    chosen = kept(known)
+    means = np.array([np.nan if o.mean is None else o.mean for o in chosen])
+    failed = np.isnan(means)
+    scores = np.zeros(len(chosen))
+    scores[~failed] = warped(means[~failed], shape=warp)
+    span = _span(means[~failed], scores[~failed])
+    if failed.any():
+        scores[failed] = scores[~failed].min() - 0.1
+    noise = np.where(failed, FAILED_NOISE, _noise(chosen, means))
+    return Evidence(np.array([space.encode(o.configuration) for o in chosen]), scores, noise, span)
+
+
+def kept(known: Sequence[Observation]) -> list[Observation]:
+    """All, or the best half and the newest of very many."""
+    if len(known) <= MOST:
+        return list(known)
+    order = sorted(range(len(known)), key=lambda i: -np.inf if known[i].mean is None else known[i].mean or 0.0)
+    chosen = {*order[-MOST // 2 :], *range(len(known) - MOST // 2, len(known))}
+    return [known[i] for i in sorted(chosen)]
+
+
+def _span(means: Array, scores: Array) -> float:
+    """The raw distance from the best to the median, as the warp would draw it if it were straight near the best:
+    trials that crowd around the best make the warp look at them through a magnifying glass."""
+    order = np.argsort(-means, kind="stable")
+    below = next((i for i in order[max(1, len(order) // 8) :] if scores[i] < scores[order[0]]), None)
+    if below is None:
+        return 0.0
+    best = order[0]
+    return float((means[best] - np.median(means)) * (scores[best] - scores[below]) / (means[best] - means[below]))
+
+
+def _noise(chosen: Sequence[Observation], means: Array) -> Array:
+    """Relative noise variance of each mean: its fold scatter after fold effects, drawn halfway to everybody's."""
+    folds = max(len(o.scores) for o in chosen)
+    table = np.array([[np.nan if s is None else s for s in o.scores] + [np.nan] * (folds - len(o.scores)) for o in chosen], float)
+    whole = np.isfinite(table).all(1)
+    if folds < 2 or whole.sum() < 3:
+        return 1.0 / np.array([o.share for o in chosen])
+    residual = table - means[:, None]
+    residual = residual - residual[whole].mean(0)
+    scatter = np.where(whole, np.where(whole[:, None], residual**2, 0.0).mean(1), np.nan)
+    typical = float(np.median(scatter[whole]))
+    if not typical > 0:
+        return 1.0 / np.array([o.share for o in chosen])
+    relative = np.where(whole, np.nan_to_num(scatter) / typical, 1.0)
+    found: Array = np.clip(0.5 + 0.5 * relative, 0.5, 4.0) / np.array([o.share for o in chosen])
+    return found
