@@ -13,7 +13,7 @@ from scipy import stats
 
 from pellux.core.errors import InvalidPlan, InvalidSpace
 from pellux.core.space import Counting, Space, identity, parse
-from pellux.core.strategies import STRATEGIES, Chance, Observation, pick, strategy
+from pellux.core.strategies import STRATEGIES, Chance, Observation, gaussian_process, pick, strategy
 from pellux.core.strategies.grid import lattice
 from tests.core.spaces import conditional_spaces, spaces
 
@@ -95,10 +95,10 @@ def test_an_unknown_strategy_is_refused_with_the_list() -> None:
         strategy("psychic")
 
 
-def play(key: str, space: Space, score, trials: int, seed: int = 0) -> list[Observation]:  # type: ignore[no-untyped-def]
+def play(key: str, space: Space, score, trials: int, seed: int = 0, **more) -> list[Observation]:  # type: ignore[no-untyped-def]
     history: list[Observation] = []
     for number in range(1, trials + 1):
-        configuration = STRATEGIES[key].propose(space, history, [], 1, Chance(seed, number)).configurations[0]
+        configuration = STRATEGIES[key].propose(space, history, [], 1, Chance(seed, number), **more).configurations[0]
         history.append(Observation(configuration, (score(configuration),), 1.0, "scored"))
     return history
 
@@ -156,6 +156,32 @@ def test_pending_trials_are_not_proposed_again_nor_nearly(key: str) -> None:
     assert np.abs(space.encode(alone) - space.encode(beside)).max() > 1e-3
     together = STRATEGIES[key].propose(space, history, [], 2, Chance(0, 18)).configurations
     assert together[0] == alone, "the first of two is the one of one"
+
+
+def test_the_first_trial_is_the_middle_or_what_is_allowed_near_it() -> None:
+    middle = STRATEGIES["gaussian process"].propose(BOWL, [], [], 2, Chance(3, 1)).configurations
+    assert middle[0]["x"] == 0.5
+    assert middle[0]["n"] in (10, 11)
+    assert middle[1] != middle[0]
+    space = parse("x: 0 .. 1\ny: 0 .. 1\nrequire x + y < 0.7")
+    first = STRATEGIES["gaussian process"].propose(space, [], [], 1, Chance(3, 1)).configurations[0]
+    assert space.fulfils(first)
+
+
+def test_a_basin_with_nothing_left_to_gain_gets_few_proposals() -> None:
+    space = parse("x: 0 .. 1\ny: 0 .. 1")
+
+    def two_tops(c) -> float:  # type: ignore[no-untyped-def]
+        return sum(h * np.exp(-w * ((c["x"] - t) ** 2 + (c["y"] - t) ** 2)) for h, w, t in ((1, 6, 0.25), (1.3, 200, 0.85)))
+
+    stays = gaussian_process.Design(rival_every=0, polish=False)
+    history = play("gaussian process", space, two_tops, 24, design=stays)
+    away = {}
+    for design in (stays, gaussian_process.USUAL):
+        nexts = [gaussian_process.propose(space, history, [], 1, Chance(0, 25 + n), design).configurations[0] for n in range(6)]
+        away[design] = sum(two_tops(c) < 0.9 for c in nexts)
+    assert away[stays] <= 2
+    assert away[gaussian_process.USUAL] >= 4
 
 
 def test_a_failed_region_is_left() -> None:

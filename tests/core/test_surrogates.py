@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import partial
+
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from scipy import integrate, optimize, stats
 from sklearn.gaussian_process import GaussianProcessRegressor
-from sklearn.gaussian_process.kernels import ConstantKernel, Matern
+from sklearn.gaussian_process.kernels import RBF, ConstantKernel, Kernel, Matern
 
 from pellux.core.forecasting.cost_model import CostModel
 from pellux.core.space import parse
@@ -25,11 +28,12 @@ GROUPS = np.arange(3)
 NO_SUM = -60.0  # log variance of a sum over parameters that is not there
 
 
-def test_the_posterior_is_that_of_an_independent_implementation() -> None:
+@pytest.mark.parametrize(("smooth", "kind"), [(False, partial(Matern, nu=2.5)), (True, RBF)])
+def test_the_posterior_is_that_of_an_independent_implementation(smooth: bool, kind: Callable[..., Kernel]) -> None:
     scales, signal, noise = np.array([0.4, 0.9, 2.0]), 1.3, 0.02
     theta = np.concatenate([np.log(scales), np.zeros(3), [np.log(signal), NO_SUM, np.log(noise)]])
-    ours = Posterior(Hyperparameters(theta), INPUTS, SCORES, NOISE, GROUPS)
-    kernel = ConstantKernel(signal, "fixed") * Matern(scales, "fixed", nu=2.5)
+    ours = Posterior(Hyperparameters(theta, smooth), INPUTS, SCORES, NOISE, GROUPS)
+    kernel = ConstantKernel(signal, "fixed") * kind(scales, "fixed")
     theirs = GaussianProcessRegressor(kernel, alpha=noise, optimizer=None).fit(INPUTS, SCORES - ours.mean)
     at = RNG.random((50, 3))
     mean, deviation = ours.predict(at)
@@ -38,17 +42,17 @@ def test_the_posterior_is_that_of_an_independent_implementation() -> None:
     assert np.allclose(deviation, spread, atol=1e-6)
 
 
-@given(st.integers(0, 10_000))
-def test_gradients_are_slopes(seed: int) -> None:
+@given(st.integers(0, 10_000), st.booleans())
+def test_gradients_are_slopes(seed: int, smooth: bool) -> None:
     rng = np.random.default_rng(seed)
     features = np.hstack([rng.random((15, 2)), np.eye(3)[rng.integers(0, 3, 15)] * np.sqrt(0.5)])
     groups = np.array([0, 1, 2, 2, 2])
-    likelihood = Likelihood(features, rng.standard_normal(15), rng.uniform(0.5, 2, 15), groups)
+    likelihood = Likelihood(features, rng.standard_normal(15), rng.uniform(0.5, 2, 15), groups, smooth=smooth)
     theta = likelihood.start(1.5, 1e-2) + 0.3 * rng.standard_normal(9)
     value, gradient = likelihood(theta)
     assert np.isfinite(value)
     assert np.allclose(gradient, optimize.approx_fprime(theta, lambda t: likelihood(t)[0], 1e-6), rtol=1e-3, atol=1e-3)
-    posterior = Posterior(Hyperparameters(theta), features, rng.standard_normal(15), np.ones(15), groups)
+    posterior = Posterior(Hyperparameters(theta, smooth), features, rng.standard_normal(15), np.ones(15), groups)
     at = np.hstack([rng.random((2, 2)), features[:2, 2:]])
     mean, deviation, by_mean, by_deviation = posterior.predict_with_slopes(at, 2)
     again = posterior.predict(at)
@@ -60,6 +64,14 @@ def test_gradients_are_slopes(seed: int) -> None:
         up, down = posterior.predict(at + step), posterior.predict(at - step)
         assert np.allclose((up[0] - down[0]) / 2e-6, by_mean[:, column], atol=1e-4)
         assert np.allclose((up[1] - down[1]) / 2e-6, by_deviation[:, column], atol=1e-4)
+
+
+def test_the_kernel_is_as_smooth_as_the_scores_are() -> None:
+    inputs = np.random.default_rng(2).random((40, 2))
+    away = inputs - 0.5
+    waves, edges = np.sin(7 * inputs[:, 0]) * np.cos(5 * inputs[:, 1]), np.abs(away).max(1) + np.abs(away[:, 0] - away[:, 1])
+    assert fit(inputs, warped(waves, shape=False), np.ones(40), np.arange(2)).smooth
+    assert not fit(inputs, warped(edges, shape=False), np.ones(40), np.arange(2)).smooth
 
 
 def test_an_additive_function_is_told_from_few_trials() -> None:

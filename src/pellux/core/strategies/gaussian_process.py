@@ -27,7 +27,7 @@ from pellux.core.surrogates.gaussian_process import Posterior, fit
 
 Array = NDArray[np.float64]
 POLISHED = 1e-3  # of what there was to gain: an expected improvement below it is not worth most of the proposals
-DONE = np.log(1e4)  # by how much less is not worth a single proposal more
+DONE = np.log(30)  # by how much less is not worth a single proposal more
 APART = 0.3  # prior correlation under which a trial counts as far from a polished basin
 LOOKED_INTO = 3  # rivals looked into for one proposal
 MANY = 150  # observations from which on one rival must do
@@ -116,16 +116,16 @@ class _Proposal:
     def configuration(self) -> dict[str, Value] | None:
         """From everywhere or from a rival basin, whichever has its turn and something left to gain."""
         every = self._design.period(self._coding)
-        place = self._chance.number % every if every else 0
-        rivals_turn = bool(every) and place == every - 1
-        if rivals_turn:
-            found = self._among(self._rivals(), patient=True)
-            return (found or self._best(Region(self._posterior, self._coding))).configuration
+        turn, place = divmod(self._chance.number, every) if every else (0, 0)
+        if every and place == every - 1:
+            rival = self._among(self._rivals())
+            if rival is not None:
+                return rival.configuration
         usual = self._best(Region(self._posterior, self._coding))
         if not self._design.polish or usual.gain > self._least - (DONE if place == 0 else 0.0):
             return usual.configuration
         # Polished: even trials with no dip before them will do as rivals, when they are far away.
-        elsewhere = self._among(self._rivals(APART), patient=False)
+        elsewhere = self._among(self._rivals(APART)) if turn % 2 == 0 else None
         return (elsewhere or self._unknown() or usual).configuration
 
     def _unknown(self) -> Found | None:
@@ -151,15 +151,13 @@ class _Proposal:
         shuffle = np.random.default_rng([self._chance.seed, self._chance.number, RIVALS]).permutation(len(regions))
         return [regions[i] for i in shuffle[: 1 if len(self._features) > MANY else LOOKED_INTO]]
 
-    def _among(self, regions: Sequence[Region], *, patient: bool) -> Found | None:
-        """The first region with something left to gain; the best of the polished ones if `patient`, else nothing."""
-        polished = []
+    def _among(self, regions: Sequence[Region]) -> Found | None:
+        """The best of the first region with something left to gain."""
         for region in regions:
             found = self._best(region)
             if found.configuration is not None and (found.gain > self._least or not self._design.polish):
                 return found
-            polished.append(found)
-        return max(polished, key=lambda found: found.gain, default=None) if patient else None
+        return None
 
 
 @dataclass(frozen=True)
