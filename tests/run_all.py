@@ -23,7 +23,8 @@ CHECKS: list[tuple[str, list[str], Path]] = [
     ("ruff", [str(BIN / "ruff"), "check", "--quiet", "src", "tests", "benchmarks"], ROOT),
     ("ruff format", [str(BIN / "ruff"), "format", "--check", "--quiet", "src", "tests", "benchmarks"], ROOT),
 ]
-TESTS = [str(BIN / "pytest"), "-n", "2"]
+# One process more than there are cores: many tests wait for real servers, workers and browsers.
+TESTS = [str(BIN / "pytest"), "-n", str((os.cpu_count() or 2) + 1)]
 
 
 def check(name: str, command: list[str], folder: Path) -> bool:
