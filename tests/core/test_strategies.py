@@ -204,6 +204,18 @@ def test_parzen_tries_every_branch() -> None:
     assert small >= 15, "the small branch holds the optimum and is not starved by its prior"
 
 
+@pytest.mark.parametrize(("rising", "least", "most"), [(True, 2, 4), (False, 5, 8)])
+def test_parzen_leaves_a_branch_that_stands_still(rising: bool, least: int, most: int) -> None:
+    space = parse("kind: simple | rich\na: 0 .. 1 if kind == simple\nb: 0 .. 1 if kind == rich\nc: 0 .. 1 if kind == rich")
+    rng = np.random.default_rng(0)
+    history = [Observation({"kind": "simple", "a": rng.random()}, (0.8 + 0.01 * n * rising,), 1.0, "scored") for n in range(14)] + [
+        Observation({"kind": "rich", "b": rng.random(), "c": rng.random()}, (0.02 * n,), 1.0, "scored") for n in range(8)
+    ]
+    history.append(Observation({"kind": "rich", "b": 0.5, "c": 0.5}, (None,), 1.0, "failed"))
+    found = [STRATEGIES["parzen density"].propose(space, history, [], 1, Chance(0, 23 + n)).configurations[0] for n in range(9)]
+    assert least <= sum(c["kind"] == "rich" for c in found) <= most
+
+
 def test_thrifty_descent_begins_cheap_and_spends_less() -> None:
     space = parse("trees: 10 .. 1000 int log, costly\nrate: 0.01 .. 1 log")
     first = STRATEGIES["thrifty descent"].propose(space, [], [], 1, Chance(0, 1)).configurations[0]

@@ -32,7 +32,9 @@ NARROWEST = 0.02  # bandwidth, once good trials are many
 WIDE = 1.0  # bandwidth times one more than the number of good trials, while they are few
 MOST_BRANCHES = 12  # past it not every branch is tried
 LEAST_TRIES = 5  # of a branch, before its density means anything
-OTHERS_EVERY = 3  # which proposals go to another branch than the best one's
+OTHERS_EVERY = 3  # which proposals go to another branch than the best one's; all but those once that one stands still
+PATIENCE = 6  # trials of a branch without a gain after which it stands still
+GAIN = 0.01  # of the distance from the median to the best: less is none
 DRAWS = 300  # that look for a branch
 
 
@@ -116,7 +118,8 @@ def _known_branches(space: Space) -> tuple[str, ...]:
 def _chosen(known: tuple[str, ...], branches: list[str], means: Array, pending: list[str], number: int) -> str:
     """A branch with too few trials for a density; else the best trial's branch, and every third time one of the others.
 
-    A branch with many parameters needs many trials to show its worth: by results alone it would never get them.
+    A branch with many parameters needs many trials to show its worth: by results alone it would never get them. Once the
+    leading branch stands still, two of three proposals go to the others, to those first that still gain.
     """
     begun = Counter([*branches, *pending])
     every = known or tuple(dict.fromkeys(branches))
@@ -125,9 +128,17 @@ def _chosen(known: tuple[str, ...], branches: list[str], means: Array, pending: 
         return least
     leading = branches[int(np.argmax(means))]
     others = [b for b in every if b != leading]
-    if others and number % OTHERS_EVERY == OTHERS_EVERY - 1:
+    least_gain = GAIN * float(means.max() - np.median(means[np.isfinite(means)]))
+    still = {b for b in every if _stands_still(means[[at == b for at in branches]], least_gain)}
+    if others and (number % OTHERS_EVERY != OTHERS_EVERY - 1 if leading in still else number % OTHERS_EVERY == OTHERS_EVERY - 1):
+        others = [b for b in others if b not in still] or others
         return others[number // OTHERS_EVERY % len(others)]
     return leading
+
+
+def _stands_still(scores: Array, least_gain: float) -> bool:
+    """Whether the last few of some scores, in the order of their trials, brought next to no gain."""
+    return len(scores) > PATIENCE and not scores[-PATIENCE:].max() > scores[:-PATIENCE].max() + least_gain
 
 
 def _drawn(space: Space, branch: str, rng: np.random.Generator) -> dict[str, Value] | None:
