@@ -12,6 +12,7 @@ os.environ.update(OMP_NUM_THREADS="1", OPENBLAS_NUM_THREADS="1")
 import argparse
 from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass
 from datetime import date
 from functools import partial
 
@@ -34,7 +35,11 @@ WANTED = {
 }  # fmt: skip
 ABLATIONS = {
     "as it is": Design(),
-    "no rival basins": Design(rival_every=0),
+    "no rival basins": Design(rival_every=0, polish=False),
+    "polishes on": Design(polish=False),
+    "does not start in the middle": Design(centre=False),
+    "rough kernel only": Design(kinds=(False,)),
+    "smooth kernel only": Design(kinds=(True,)),
     "no output warp": Design(warp=False),
     "no sum over parameters in the kernel": Design(additive=False),
     "candidates only, no climbing": Design(climb=False),
@@ -123,13 +128,18 @@ WAYS = (
 def main() -> None:
     parser = argparse.ArgumentParser()
     parser.add_argument("--seeds", type=int, default=len(SEEDS))
-    seeds = range(parser.parse_args().seeds)
+    parser.add_argument("--part", choices=[*PARTS], help="print one part only, and write nothing")
+    asked = parser.parse_args()
+    seeds = range(asked.seeds)
     with ProcessPoolExecutor(max(1, (os.cpu_count() or 2))) as pool:
 
         def each(work: Callable[..., object], *arguments: object, most: int = len(seeds)) -> list[object]:
             """The results of all seeds, or of the first `most`."""
             return list(pool.map(partial(work, *arguments), seeds[:most]))
 
+        if asked.part:
+            print("\n".join(PARTS[asked.part].rows(each)))
+            return
         lines = [
             "## Quality of proposals",
             "",
@@ -137,23 +147,8 @@ def main() -> None:
             "regret after 40 / 60 / 100 trials. The last column is the median wanted after 60 and whether it is reached.",
             "",
         ]
-        parts: list[tuple[str, str, Callable[[Each], list[str]]]] = [
-            ("", "", _quality),
-            ("### 8 trials pending, and scheduling", "", _blindness),
-            (
-                "### Training time to a score",
-                "Seconds of training (from the tables) until 98 % of what lies between the cheapest start and the best is gained.",
-                _thrift,
-            ),
-            (
-                "### What each choice in the Gaussian process is worth",
-                f"Median regret at 60 trials with one choice left out, {ABLATED_SEEDS} seeds.",
-                _ablations,
-            ),
-            ("### Cost of a proposal", f"One BLAS thread, {costs.DIMENSION} parameters.", lambda _: costs.rows()),
-        ]
-        for title, words, part in parts:
-            lines += [*([title, ""] if title else []), *([words, ""] if words else []), *part(each), ""]
+        for part in PARTS.values():
+            lines += [*([part.title, ""] if part.title else []), *([part.words, ""] if part.words else []), *part.rows(each), ""]
             put("strategies", lines)  # after each part: a run that is stopped leaves what it has measured
 
 
@@ -229,6 +224,32 @@ def _ablations(each: Each) -> list[str]:
         cells = [_figure(float(np.median(each(ablated, name, what, most=ABLATED_SEEDS)))) for name in ABLATED]  # type: ignore[arg-type]
         rows.append(f"| {what} | " + " | ".join(cells) + " |")
     return rows
+
+
+@dataclass(frozen=True)
+class Part:
+    """A heading, words under it, and what makes the lines."""
+
+    title: str
+    words: str
+    rows: Callable[[Each], list[str]]
+
+
+PARTS = {
+    "quality": Part("", "", _quality),
+    "pending": Part("### 8 trials pending, and scheduling", "", _blindness),
+    "thrift": Part(
+        "### Training time to a score",
+        "Seconds of training (from the tables) until 98 % of what lies between the cheapest start and the best is gained.",
+        _thrift,
+    ),
+    "ablations": Part(
+        "### What each choice in the Gaussian process is worth",
+        f"Median regret at 60 trials with one choice left out, {ABLATED_SEEDS} seeds.",
+        _ablations,
+    ),
+    "costs": Part("### Cost of a proposal", f"One BLAS thread, {costs.DIMENSION} parameters.", lambda _: costs.rows()),
+}
 
 
 if __name__ == "__main__":
