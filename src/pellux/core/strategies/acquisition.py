@@ -26,6 +26,8 @@ SPREAD = 512  # candidates over the whole space
 ANCHORS = 5  # best points whose surroundings are looked at
 STEPS = (0.2, 0.05, 0.02, 0.005)  # how far, in the unit cube
 COPIES = 14  # changed copies for each anchor and step
+ALONG = 2  # best points of which single coordinates go everywhere
+POSITIONS = 8  # to so many places
 CLIMBS = 8  # candidates from which gradients climb
 CLIMB_STEPS = 30
 MANY = 150  # observations from which on half the candidates must do
@@ -107,7 +109,7 @@ class Maximiser:
         anchors : array, shape (k, dimension)
             The best points so far, best first.
         """
-        candidates = self._allowed(np.concatenate([self._even(), self._around(anchors)]))
+        candidates = self._allowed(np.concatenate([self._even(), self._around(anchors), self._along(anchors)]))
         if not len(candidates):
             return NOTHING
         values = self._values(candidates)
@@ -165,6 +167,16 @@ class Maximiser:
         for place, _ in self._coding.choices:  # a small step means nothing to a choice: now and then another option
             switched = moved[:, place] & (self._rng.random(len(base)) < 0.3)
             found[:, place] = np.where(switched, self._rng.random(len(base)), base[:, place])
+        return found
+
+    def _along(self, anchors: Array) -> Array:
+        """The best points with one coordinate moved anywhere: where effects add up, the way to a better basin."""
+        count, places = (ALONG, POSITIONS) if self._thin == 1 else (1, POSITIONS // 2)
+        base = np.where(np.isnan(anchors[:count]), 0.5, anchors[:count])
+        positions = (np.arange(places) + self._rng.random()) / places
+        found = np.repeat(base, base.shape[1] * places, axis=0)
+        column = np.tile(np.repeat(np.arange(base.shape[1]), places), len(base))
+        found[np.arange(len(found)), column] = np.tile(positions, len(base) * base.shape[1])
         return found
 
     def _allowed(self, points: Array) -> Array:
