@@ -139,10 +139,10 @@ def crowds() -> list[str]:
     first = None
     for workers in (10, 100, 1000, 10_000):
         rng = np.random.default_rng(1)
-        durations, scores = rng.lognormal(0, 0.5, 100_003), rng.random(100_003)
+        durations, scores = rng.lognormal(0, 0.5, 100_003).tolist(), rng.random(100_003).tolist()
         world = MadeUp(
-            lambda c, f, before, level, d=durations: float((level - before) * d[int(c["n"]) % 100_003]),  # type: ignore[misc]
-            lambda c, f, level, s=scores: float(s[int(c["n"]) % 100_003]),  # type: ignore[misc]
+            lambda c, f, before, level, d=durations: (level - before) * d[int(c["n"]) % 100_003],  # type: ignore[misc]
+            lambda c, f, level, s=scores: s[int(c["n"]) % 100_003],  # type: ignore[misc]
         )
         begun = time.process_time()
         course = simulate(Limits(20_000, workers, 1), lambda n, _: {"n": n}, world, stopping=_made_up("asynchronous halving"))
