@@ -158,7 +158,7 @@ def test_pending_trials_are_not_proposed_again_nor_nearly(key: str) -> None:
     assert together[0] == alone, "the first of two is the one of one"
 
 
-def test_the_first_trial_is_the_middle_or_what_is_allowed_near_it() -> None:
+def test_the_first_trial_is_the_middle_or_an_allowed_one() -> None:
     middle = STRATEGIES["gaussian process"].propose(BOWL, [], [], 2, Chance(3, 1)).configurations
     assert middle[0]["x"] == 0.5
     assert middle[0]["n"] in (10, 11)
@@ -166,6 +166,8 @@ def test_the_first_trial_is_the_middle_or_what_is_allowed_near_it() -> None:
     space = parse("x: 0 .. 1\ny: 0 .. 1\nrequire x + y < 0.7")
     first = STRATEGIES["gaussian process"].propose(space, [], [], 1, Chance(3, 1)).configurations[0]
     assert space.fulfils(first)
+    taken = STRATEGIES["gaussian process"].propose(space, [], [first], 1, Chance(3, 1)).configurations[0]
+    assert taken != first
 
 
 def test_a_basin_with_nothing_left_to_gain_gets_few_proposals() -> None:

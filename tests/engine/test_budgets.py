@@ -12,7 +12,7 @@ import pytest
 from pellux.core.space import parse
 from pellux.core.strategies import STRATEGIES, Chance, Observation
 from pellux.engine.coordinator import Coordinator
-from pellux.engine.messages import Ask, SetLimits, Try
+from pellux.engine.messages import Ask, Begin, SetLimits, Try
 from pellux.engine.model import Limits, TrialState
 from pellux.engine.proposer import StrategyProposer
 from pellux.engine.simulation import Course, MadeUp, simulate
@@ -146,6 +146,19 @@ def test_proposals_do_not_depend_on_which_trial_ended_first(key: str) -> None:
         proposer.close()
     assert answers[0] == answers[1]
     SPACE.check(answers[0].configurations[0])
+
+
+def test_a_search_begins_in_the_middle_although_its_baseline_runs() -> None:
+    coordinator = Coordinator(Limits(trials=9, workers=2, folds=2), ({"x": 0.1, "y": 7},))
+    coordinator.handle(Begin(0.0))
+    assert [t.origin for t in coordinator.live] == ["baseline"]
+    middle = SPACE.decode(np.full(SPACE.dimension, 0.5))
+    elsewhere = [Observation({"x": 0.2, "y": 3}, (0.5,), 1.0, "scored", elsewhere=True)]
+    for earlier, begins_there in (((), True), (elsewhere, False)):
+        proposer = StrategyProposer(SPACE, "gaussian process", 5, 1, {"x": 0.1, "y": 7}, earlier)
+        first = settled(proposer.propose(1, coordinator)).configurations[0]
+        proposer.close()
+        assert (first == middle) is begins_there
 
 
 def test_a_process_of_its_own_answers_as_the_function_does() -> None:

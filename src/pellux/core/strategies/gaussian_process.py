@@ -15,9 +15,9 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
-from pellux.core.space import Configuration, Space, Value, repair
+from pellux.core.space import Configuration, Space, Value, identity, repair
 from pellux.core.strategies import even_spread
-from pellux.core.strategies.acquisition import Found, Maximiser, Region
+from pellux.core.strategies.acquisition import MANY, Found, Maximiser, Region
 from pellux.core.strategies.basins import tops
 from pellux.core.strategies.contract import Chance, History, Observation, Proposed
 from pellux.core.strategies.evidence import Evidence, gather, kept
@@ -30,7 +30,6 @@ POLISHED = 1e-3  # of what there was to gain: an expected improvement below it i
 DONE = np.log(30)  # by how much less is not worth a single proposal more
 APART = 0.3  # prior correlation under which a trial counts as far from a polished basin
 LOOKED_INTO = 3  # rivals looked into for one proposal
-MANY = 150  # observations from which on one rival must do
 RIVALS = 9  # a stream of chance of its own
 
 
@@ -88,13 +87,17 @@ def _single(
     space: Space, history: History, design: Design, pending: Sequence[Configuration], chance: Chance
 ) -> dict[str, Value] | None:
     known = [o for o in history if o.mean is not None or o.bad]
-    begun = len(history) + len(pending)
-    if begun == 0 and design.centre:
+    tried = taken(history, pending)
+    # The baseline does not count: it runs beside the first proposal. What is known from elsewhere does.
+    if design.centre and chance.number == 1 and not any(o.elsewhere for o in history):
         middle = space.decode(np.full(space.dimension, 0.5))
-        return middle if space.fulfils(middle) else repair(space, middle, chance.own())
+        first = middle if space.fulfils(middle) else repair(space, middle, chance.own())
+        if identity(first) not in tried:
+            return first
+    begun = len(history) + len(pending)
     if begun < first_trials(space) or sum(o.mean is not None for o in known) < 2:
         return even_spread.point(space, chance)
-    return _Proposal(space, known, pending, chance, taken(history, pending), design).configuration()
+    return _Proposal(space, known, pending, chance, tried, design).configuration()
 
 
 class _Proposal:
@@ -149,6 +152,7 @@ class _Proposal:
             others = [top for place, top in enumerate(found) if place != chosen]
             regions.append(Region(self._posterior, self._coding, self._features[[found[chosen], *others]]))
         shuffle = np.random.default_rng([self._chance.seed, self._chance.number, RIVALS]).permutation(len(regions))
+        # Each costs a search of its own: one must do when observations are many.
         return [regions[i] for i in shuffle[: 1 if len(self._features) > MANY else LOOKED_INTO]]
 
     def _among(self, regions: Sequence[Region]) -> Found | None:

@@ -130,7 +130,8 @@ def _chosen(known: tuple[str, ...], branches: list[str], means: Array, pending: 
     others = [b for b in every if b != leading]
     least_gain = GAIN * float(means.max() - np.median(means[np.isfinite(means)]))
     still = {b for b in every if _stands_still(means[[at == b for at in branches]], least_gain)}
-    if others and (number % OTHERS_EVERY != OTHERS_EVERY - 1 if leading in still else number % OTHERS_EVERY == OTHERS_EVERY - 1):
+    others_turn = number % OTHERS_EVERY == OTHERS_EVERY - 1
+    if others and others_turn != (leading in still):  # turns are swapped once the leading branch stands still
         others = [b for b in others if b not in still] or others
         return others[number // OTHERS_EVERY % len(others)]
     return leading

@@ -1,7 +1,8 @@
 """Gaussian process regression, one length scale a parameter (Rasmussen & Williams 2006).
 
-The kernel is a joint one over all parameters, smooth or rough as the scores make it likelier, plus a sum of one for each parameter alone (Duvenaud, Nickisch & Rasmussen
-2011): effects that add up are learned from every trial, wherever the other parameters stood.
+The kernel is a joint one over all parameters, smooth or rough as the scores make it likelier, plus a sum of one for
+each parameter alone (Duvenaud, Nickisch & Rasmussen 2011): effects that add up are learned from every trial, wherever
+the other parameters stood.
 
 Hyperparameters are the mode of their posterior, with length-scale priors that widen with the number of parameters
 (Hvarfner, Hellsten & Nardi, ICML 2024). Likelihood and gradient need no n x n x d array: every sum over pairs of
