@@ -290,7 +290,8 @@ def test_strategies_learn_from_the_highest_rung_that_is_well_filled() -> None:
         partial(n, {0: (float(n),), **({1: (n + 50.0,)} if n < 7 else {}), **({2: (99.0,)} if n < 2 else {})}) for n in range(20)
     ]
     seen = history(SPACE, own, 1, "iterations", 2)
-    assert [o.mean for o in seen] == [n + 50.0 if n < 7 else None for n in range(20)]
+    assert [o.mean for o in seen] == [n + 50.0 for n in range(20)], "those below as if they had gained what the others did"
+    assert [o.share for o in seen] == [1.0] * 7 + [0.5] * 13
     few = history(SPACE, own[:3], 1, "iterations", 2)
     assert [o.mean for o in few] == [0.0, 1.0, 2.0], "too few anywhere: the first rung"
     failed = history(SPACE, [*own, partial(30, {}, "failed")], 1, "rows", 2)[-1]

@@ -186,6 +186,31 @@ def test_a_basin_with_nothing_left_to_gain_gets_few_proposals() -> None:
     assert away[gaussian_process.USUAL] >= 4
 
 
+def test_a_rival_that_will_not_catch_up_is_left_alone() -> None:
+    space = parse("x: 0 .. 1\ny: 0 .. 1\nkind: good | hopeless")
+    rng = np.random.default_rng(3)
+
+    def apart(c) -> float:  # type: ignore[no-untyped-def]
+        hopeless = c["kind"] == "hopeless"
+        return -((c["x"] - 0.3) ** 2) - (c["y"] - 0.6) ** 2 - 3 * hopeless + 0.02 * rng.standard_normal()
+
+    for design, least, most in ((gaussian_process.USUAL, 0, 4), (gaussian_process.Design(abandon=False), 6, 12)):
+        later = play("gaussian process", space, apart, 32, design=design)[-20:]
+        assert least <= sum(o.configuration["kind"] == "hopeless" for o in later) <= most
+
+
+def test_a_rival_waits_for_what_is_pending_there() -> None:
+    space = parse("x: 0 .. 1\ny: 0 .. 1\nkind: a | b")
+    history = play("even spread", space, lambda c: -((c["x"] - 0.3) ** 2) - (c["y"] - 0.6) ** 2 - 0.01 * (c["kind"] == "b"), 8)
+    number = next(n for n in range(9, 13) if propose(space, history, [], n)["kind"] == "b")
+    pending = propose(space, history, [], number)
+    assert propose(space, history, [pending], number)["kind"] == "a"
+
+
+def propose(space: Space, history: list[Observation], pending: list[dict[str, object]], number: int) -> dict[str, object]:
+    return dict(gaussian_process.propose(space, history, pending, 1, Chance(0, number)).configurations[0])
+
+
 def test_a_failed_region_is_left() -> None:
     space = parse("x: 0 .. 1")
     rng = np.random.default_rng(0)

@@ -15,7 +15,7 @@ from sklearn.gaussian_process.kernels import RBF, ConstantKernel, Kernel, Matern
 
 from pellux.core.forecasting.cost_model import CostModel
 from pellux.core.space import parse
-from pellux.core.strategies.acquisition import log_expected_improvement
+from pellux.core.strategies.acquisition import log_augmentation, log_expected_improvement
 from pellux.core.surrogates.coding import Coding
 from pellux.core.surrogates.gaussian_process import Hyperparameters, Likelihood, Posterior, fit
 from pellux.core.surrogates.warp import warped
@@ -106,6 +106,15 @@ def test_log_expected_improvement_is_the_integral(mean: float, deviation: float)
 
     assert by_mean[0] == pytest.approx((at(mean + 1e-6, deviation) - at(mean - 1e-6, deviation)) / 2e-6, rel=1e-4)
     assert by_deviation[0] == pytest.approx((at(mean, deviation + 1e-6) - at(mean, deviation - 1e-6)) / 2e-6, rel=1e-4)
+
+
+@given(st.floats(1e-4, 5.0), st.floats(1e-3, 2.0))
+def test_another_measurement_tells_little_far_below_the_noise(deviation: float, noise: float) -> None:
+    value, slope = log_augmentation(np.array([deviation]), noise)
+    assert value[0] == pytest.approx(np.log(1 - noise / np.hypot(deviation, noise)), rel=1e-4, abs=1e-9)
+    step = 1e-5 * deviation
+    there, here = (log_augmentation(np.array([deviation + s]), noise)[0][0] for s in (step, -step))
+    assert slope[0] == pytest.approx((there - here) / (2 * step), rel=1e-4)
 
 
 def test_log_expected_improvement_stays_finite_far_out() -> None:

@@ -174,8 +174,8 @@ class Driver(threading.Thread):
 
     def _answered(self, number: int, done: Future[Proposed]) -> None:
         """In the strategy's thread: its answer comes in like any other event."""
-        if done.cancelled():
-            return
+        if done.cancelled() or self._finished or self._leaving.is_set():
+            return  # nobody waits for it any more, nor for why a process that was ended said nothing
         error = done.exception()
         self.post(self._proposal(number, done.result()) if error is None else self._refusal(error))
 

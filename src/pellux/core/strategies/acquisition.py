@@ -31,6 +31,8 @@ POSITIONS = 8  # to so many places
 CLIMBS = 8  # candidates from which gradients climb
 CLIMB_STEPS = 30
 MANY = 150  # observations from which on half the candidates must do
+HOPE = 3.0  # standard deviations that a score may lie above what is expected
+HOPEFUL = 0.25  # of the space is looked at even where the model sees no hope: it may be wrong
 LOG_ROOT_2PI = 0.5 * np.log(2 * np.pi)
 
 
@@ -42,6 +44,14 @@ def log_expected_improvement(mean: Array, deviation: Array, best: float) -> tupl
     by_mean = np.exp(np.minimum(scipy.special.log_ndtr(z) - value, 300.0))
     by_deviation = np.exp(np.minimum(-0.5 * z * z - LOG_ROOT_2PI - value, 300.0))
     return value, by_mean, by_deviation
+
+
+def log_augmentation(deviation: Array, noise: float) -> tuple[Array, Array]:
+    """What measuring anew would still tell, as a logarithm: 1 - noise / sqrt(deviation^2 + noise^2) (Huang et al. 2006),
+    and its derivative by the deviation. Far below the noise another trial says next to nothing."""
+    squared = deviation * deviation
+    both = np.sqrt(squared + noise * noise)
+    return np.log(squared) - np.log(both * (both + noise)), noise / (both * both) * (both + noise) / deviation
 
 
 def _log_h(z: Array) -> Array:
@@ -82,10 +92,11 @@ class Region:
 
 @dataclass(frozen=True)
 class Found:
-    """A configuration and the log EI there, in units of the warped scores."""
+    """A configuration, the log EI there in units of the warped scores, and the most that may be hoped for there."""
 
     configuration: dict[str, Value] | None
     gain: float
+    hope: float = -np.inf
 
 
 NOTHING = Found(None, -np.inf)
@@ -94,7 +105,10 @@ NOTHING = Found(None, -np.inf)
 class Maximiser:
     """Finds the untried configuration of a region with the largest log EI over `best`."""
 
-    def __init__(self, region: Region, best: float, tried: set[str], rng: Generator, *, climb: bool = True) -> None:
+    def __init__(
+        self, region: Region, best: float, tried: set[str], rng: Generator, *, climb: bool = True, noise: float = 0.0
+    ) -> None:
+        self._noise = noise
         self._posterior, self._coding, self._best = region.posterior, region.coding, best
         self._region, self._tried, self._rng, self._climbs = region, tried, rng, climb
         self._space: Space = region.coding.space
@@ -121,16 +135,19 @@ class Maximiser:
         for point in pool:
             configuration = self._space.decode(point)
             if identity(configuration) not in self._tried and self._space.fulfils(configuration):
-                return Found(configuration, float(self._values(point[None])[0]))
+                mean, deviation = self._posterior.predict(self._coding.features(point[None]))
+                return Found(configuration, float(self._gain(mean, deviation)[0][0]), float(mean[0] + HOPE * deviation[0]))
         return NOTHING
 
     def least_known(self) -> Found:
-        """The untried configuration of an even spread that the model is least sure of."""
+        """The untried configuration that the model is least sure of, in the most hopeful part of an even spread."""
         candidates = self._allowed(self._even())
         if not len(candidates):
             return NOTHING
-        deviation = self._posterior.predict(self._coding.features(candidates))[1]
-        return self._first_untried(candidates[np.argsort(-deviation, kind="stable")])
+        mean, deviation = self._posterior.predict(self._coding.features(candidates))
+        hope = mean + HOPE * deviation
+        may = np.flatnonzero(hope >= min(self._best, float(np.quantile(hope, 1 - HOPEFUL))))
+        return self._first_untried(candidates[may[np.argsort(-deviation[may], kind="stable")]])
 
     def _improved(self, candidates: Array, order: NDArray[np.intp]) -> Array:
         """Gradients from the best candidates, then discrete neighbours, then gradients again; best first."""
@@ -225,7 +242,14 @@ class Maximiser:
 
     def _values(self, points: Array) -> Array:
         mean, deviation = self._posterior.predict(self._coding.features(points))
-        return log_expected_improvement(mean, deviation, self._best)[0]
+        return self._gain(mean, deviation)[0]
+
+    def _gain(self, mean: Array, deviation: Array) -> tuple[Array, Array, Array]:
+        value, by_mean, by_deviation = log_expected_improvement(mean, deviation, self._best)
+        if self._noise <= 0:
+            return value, by_mean, by_deviation
+        more, slope = log_augmentation(deviation, self._noise)
+        return value + more, by_mean, by_deviation + slope
 
     def _merge(self, pool: Array, more: Array) -> Array:
         """Both, best first; of the new ones those that are allowed."""
@@ -251,7 +275,7 @@ class Maximiser:
         def objective(x: Array) -> tuple[float, Array]:
             features[:, :columns][free] = x
             mean, deviation, by_mean, by_deviation = self._posterior.predict_with_slopes(features, columns)
-            value, on_mean, on_deviation = log_expected_improvement(mean, deviation, self._best)
+            value, on_mean, on_deviation = self._gain(mean, deviation)
             gradient = on_mean[:, None] * by_mean + on_deviation[:, None] * by_deviation
             return -float(value.sum()), -gradient[free]
 

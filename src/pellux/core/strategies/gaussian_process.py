@@ -3,7 +3,8 @@
 Every proposal fits the model anew from the history alone, so nothing depends on what this process did before. Pending
 trials are believed to score what the model expects of them (Ginsbourger et al. 2010). Every third proposal works on
 another basin than the incumbent's: plain expected improvement polishes the first basin it finds, although a rival that
-it left half-climbed may be higher. Once the incumbent's basin has next to nothing left to gain, most proposals do.
+it left half-climbed may be higher. One that climbs too slowly to catch up is abandoned. Once the incumbent's basin has
+next to nothing left to gain, most proposals go elsewhere.
 """
 
 from __future__ import annotations
@@ -31,6 +32,10 @@ DONE = np.log(30)  # by how much less is not worth a single proposal more
 APART = 0.3  # prior correlation under which a trial counts as far from a polished basin
 LOOKED_INTO = 3  # rivals looked into for one proposal
 RIVALS = 9  # a stream of chance of its own
+VISITS = 3  # trials of a rival basin, beside one a parameter, over which its climb is looked at
+REACH = 12  # at that pace, as many more trials may be needed to catch up with the incumbent
+TIE = 0.5  # standard deviations of the noise: no further behind is not behind
+PLAIN = 1e-3  # of the variance of the scores: noise below it is none
 
 
 @dataclass(frozen=True)
@@ -54,6 +59,10 @@ class Design:
         The joint kernels to choose from: smooth (True), rough (False).
     climb : bool
         Candidates are improved by gradients and by their discrete neighbours.
+    abandon : bool
+        A rival basin that will not catch up with the incumbent, or has a trial pending, gets no proposals.
+    noise : bool
+        Where scores are noisy, what another measurement would tell counts (Huang et al. 2006).
     """
 
     rival_every: int | None = None
@@ -63,6 +72,8 @@ class Design:
     additive: bool = True
     kinds: tuple[bool, ...] = (True, False)
     climb: bool = True
+    abandon: bool = True
+    noise: bool = True
 
     def period(self, coding: Coding) -> int:
         return self.rival_every if self.rival_every is not None else 2 if coding.choices else 3
@@ -90,7 +101,7 @@ def _single(
     tried = taken(history, pending)
     # The baseline does not count: it runs beside the first proposal. What is known from elsewhere does.
     if design.centre and chance.number == 1 and not any(o.elsewhere for o in history):
-        middle = space.decode(np.full(space.dimension, 0.5))
+        middle = _rounded(space.decode(np.full(space.dimension, 0.5)))
         first = middle if space.fulfils(middle) else repair(space, middle, chance.own())
         if identity(first) not in tried:
             return first
@@ -98,6 +109,11 @@ def _single(
     if begun < first_trials(space) or sum(o.mean is not None for o in known) < 2:
         return even_spread.point(space, chance)
     return _Proposal(space, known, pending, chance, tried, design).configuration()
+
+
+def _rounded(configuration: Configuration) -> dict[str, Value]:
+    """Without the digits that rounding errors make: 0.6 instead of 0.6000000000000001."""
+    return {name: float(f"{value:.12g}") if isinstance(value, float) else value for name, value in configuration.items()}
 
 
 class _Proposal:
@@ -113,8 +129,13 @@ class _Proposal:
         self._points, self._features = model.evidence.points, model.features
         self._posterior, self._expected = model.posterior, model.expected
         self._order = np.argsort(-self._expected, kind="stable")
+        self._highest = float(self._expected[self._order[0]])
         worth = POLISHED * model.evidence.span
         self._least = np.log(worth) if worth > 0 else -np.inf
+        self._measured = len(self._points) - len(pending)
+        noise = self._posterior.hyperparameters.noise
+        self._tie = TIE * np.sqrt(noise)
+        self._noise = float(np.sqrt(noise)) if design.noise and noise > PLAIN else 0.0
 
     def configuration(self) -> dict[str, Value] | None:
         """From everywhere or from a rival basin, whichever has its turn and something left to gain."""
@@ -128,13 +149,12 @@ class _Proposal:
         if not self._design.polish or usual.gain > self._least - (DONE if place == 0 else 0.0):
             return usual.configuration
         # Polished: even trials with no dip before them will do as rivals, when they are far away.
-        elsewhere = self._among(self._rivals(APART)) if turn % 2 == 0 else None
-        return (elsewhere or self._unknown() or usual).configuration
-
-    def _unknown(self) -> Found | None:
-        """Where the model knows least: nothing is left to gain where it believes it knows."""
-        found = self._maximiser(Region(self._posterior, self._coding), 0.0).least_known()
-        return found if found.configuration is not None else None
+        # And what the model knows least: nothing is left to gain where it believes it knows.
+        unknown = self._maximiser(Region(self._posterior, self._coding), self._highest).least_known()
+        far = self._among(self._rivals(APART)) if turn % 2 == 0 else None
+        if far is not None and far.hope >= min(self._highest, unknown.hope):
+            return far.configuration
+        return (unknown if unknown.configuration is not None else usual).configuration
 
     def _best(self, region: Region) -> Found:
         inside = self._order[region.holds(self._points[self._order])]
@@ -142,7 +162,7 @@ class _Proposal:
         return self._maximiser(region, float(self._expected[order[0]])).best(self._points[order])
 
     def _maximiser(self, region: Region, best: float) -> Maximiser:
-        return Maximiser(region, best, self._tried, self._chance.own(), climb=self._design.climb)
+        return Maximiser(region, best, self._tried, self._chance.own(), climb=self._design.climb, noise=self._noise)
 
     def _rivals(self, apart: float | None = None) -> list[Region]:
         """The surroundings of basins beside the incumbent's, in random order."""
@@ -150,10 +170,27 @@ class _Proposal:
         regions = []
         for chosen in range(1, len(found)):
             others = [top for place, top in enumerate(found) if place != chosen]
-            regions.append(Region(self._posterior, self._coding, self._features[[found[chosen], *others]]))
+            region = Region(self._posterior, self._coding, self._features[[found[chosen], *others]])
+            if self._may_catch_up(region):
+                regions.append(region)
         shuffle = np.random.default_rng([self._chance.seed, self._chance.number, RIVALS]).permutation(len(regions))
         # Each costs a search of its own: one must do when observations are many.
         return [regions[i] for i in shuffle[: 1 if len(self._features) > MANY else LOOKED_INTO]]
+
+    def _may_catch_up(self, region: Region) -> bool:
+        """Whether a rival basin has no trial pending and climbs fast enough to reach the incumbent, or was hardly visited."""
+        if not self._design.abandon:
+            return True
+        held, measured = region.holds(self._points), self._measured
+        inside = self._expected[:measured][held[:measured]]
+        if held[measured:].any():
+            return False  # what is pending there has to tell first
+        visits = VISITS + self._coding.space.dimension
+        if len(inside) <= visits:
+            return True
+        behind = self._highest - float(inside.max())
+        climbed = float(inside.max()) - float(inside[:-visits].max())
+        return behind <= REACH / visits * climbed + self._tie
 
     def _among(self, regions: Sequence[Region]) -> Found | None:
         """The best of the first region with something left to gain."""

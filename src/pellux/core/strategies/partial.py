@@ -1,8 +1,9 @@
 """From trials that ended or wait at different rungs to the history a strategy learns from.
 
 Scores at different amounts of rows or iterations are not comparable, so a strategy sees those of one rung: the highest
-that enough trials have reached (Falkner et al. 2018). Trials that stopped after some folds are comparable once fold
-effects are taken off; they come along with what their folds tell.
+that enough trials have reached (Falkner et al. 2018). Trials that ended below it come along with what those above them
+gained on the way: left out, the place where one was pruned would look unknown, and be proposed again and again. Trials
+that stopped after some folds are comparable once fold effects are taken off; they come with what their folds tell.
 """
 
 from __future__ import annotations
@@ -19,6 +20,7 @@ from pellux.core.strategies.contract import Observation
 
 Array = NDArray[np.float64]
 WELL_FILLED = 4  # results at a rung, beside one a parameter, before it is what a strategy learns from
+SHARE_BELOW = 0.5  # how much a score counts for each rung that it is below the one learnt from
 
 
 @dataclass(frozen=True)
@@ -82,15 +84,36 @@ def _level(space: Space, own: Sequence[Partial], top: int) -> int:
 def _of_level(found: Sequence[Partial | Observation], own: Sequence[Partial], level: int, top: int) -> list[Observation]:
     here = [float(np.mean(_whole(p.results[level]))) for p in own if level in p.results]
     elsewhere = [f.mean for f in found if isinstance(f, Observation) and f.mean is not None]
+    gains = _gains(own, level)
     made: list[Observation] = []
     for f in found:
         if isinstance(f, Observation):
             made.append(f if level == top else _moved(f, here, elsewhere))
         elif level in f.results:
             made.append(_observation(f, f.results[level], "scored"))
+        elif f.state == "failed":
+            made.append(_observation(f, (), "failed"))
         else:
-            made.append(_observation(f, (), "failed" if f.state == "failed" else "pruned"))
+            made.append(_lifted(f, gains, level))
     return made
+
+
+def _gains(own: Sequence[Partial], level: int) -> dict[int, float]:
+    """What trials gained from each lower rung to a level: the median of those that have been at both."""
+    climbed = [p.results for p in own if level in p.results]
+    pairs = {r: [float(np.mean(_whole(c[level])) - np.mean(_whole(c[r]))) for c in climbed if r in c] for r in range(level)}
+    return {rung: float(np.median(gains)) for rung, gains in pairs.items() if gains}
+
+
+def _lifted(trial: Partial, gains: Mapping[int, float], level: int) -> Observation:
+    """A trial that ended below the level, as if it had gained there what others did; the further below, the less it counts."""
+    known = [rung for rung in trial.results if rung in gains]
+    if not known:
+        return _observation(trial, (), "pruned")
+    rung = max(known)
+    mean = float(np.mean(_whole(trial.results[rung])))
+    share = SHARE_BELOW ** (level - rung)
+    return replace(_observation(trial, (), "pruned"), estimate=mean + gains[rung], share=share)
 
 
 def _moved(observation: Observation, here: Sequence[float], elsewhere: Sequence[float]) -> Observation:
