@@ -14,14 +14,18 @@ from tests.serving import Server
 
 pytestmark = pytest.mark.slow
 PLAN = {"strategy": "gaussian process", "trials": 9, "workers": 1, "seed": 21}
-SPACE = "trees: 10 .. 40 int\ndepth: 2 .. 12 int\nfeatures: 0.2 .. 1"
+FOREST = {"learner": "forest", "space": "trees: 10 .. 40 int\ndepth: 2 .. 12 int\nfeatures: 0.2 .. 1", "plan": PLAN}
+NETWORK = {
+    "learner": "network",
+    "space": "rate: 1e-4 .. 0.1 log\nwidth: 4 .. 12 int log\npull: 1e-6 .. 1 log\nepochs: 27",
+    "plan": {**PLAN, "early_stopping": "asynchronous halving", "stopping": {"factor": 3, "least": 3}},
+}
 
 
-def launch(server: Server, csv: bytes) -> int:
+def launch(server: Server, csv: bytes, body: Any) -> int:
     _, data = server.call("POST", "/api/v1/data?name=mixed.csv", csv)
     brief = {"data": data["hash"], "target": "label", "metric": "average precision", "ignore": ["amount"], "seed": 1}
     _, problem = server.call("POST", "/api/v1/problems", brief)
-    body = {"learner": "forest", "space": SPACE, "plan": PLAN}
     status, search = server.call("POST", f"/api/v1/problems/{problem['id']}/searches", body)
     assert status == 201, search
     return int(search["id"])
@@ -30,18 +34,47 @@ def launch(server: Server, csv: bytes) -> int:
 def results(server: Server, search: int) -> list[Any]:
     server.until(f"/searches/{search}", lambda s: s["state"] == "finished")
     page = server.get(f"/searches/{search}/trials?limit=100")
-    return [(t["number"], t["configuration"], t["scores"], t["seen"], t["pending"]) for t in page["trials"]]
+    told = ("number", "configuration", "state", "scores", "seen", "pending", "rung", "reason")
+    return [tuple(t[what] for what in told) for t in page["trials"]]
+
+
+def fits_done(folder: Path) -> Counter[Any]:
+    """How often each fit of each rung was scored."""
+    wanted = ", ".join(f"json_extract(payload, '$.{key}')" for key in ("trial", "fold", "rung"))
+    where = "kind = 'fit' AND json_extract(payload, '$.state') = 'done'"
+    return Counter(sqlite3.connect(folder / "pellux.db").execute(f"SELECT {wanted} FROM ledger WHERE {where}"))
+
+
+def test_killed_amid_halving_it_goes_on_from_its_rungs(tmp_path: Path) -> None:
+    csv = write_csv(tmp_path / "mixed.csv", mixed_columns()).read_bytes()
+    with Server(tmp_path / "calm") as server:
+        undisturbed = results(server, launch(server, csv, NETWORK))
+    folder = tmp_path / "rough"
+    with Server(folder) as server:
+        search = launch(server, csv, NETWORK)
+        server.until(f"/searches/{search}", lambda s: s["trials"]["pruned"] + s["trials"]["scored"] >= 3)
+        server.kill()
+    before = fits_done(folder)
+    with Server(folder) as server:
+        server.until(f"/searches/{search}", lambda s: s["trials"]["pruned"] + s["trials"]["scored"] >= 6)
+        server.kill()
+    with Server(folder) as server:
+        assert results(server, search) == undisturbed
+    done = fits_done(folder)
+    assert set(done.values()) == {1}, "a scored rung was run again"
+    assert before.keys() < done.keys()
+    assert {rung for _, _, rung in done} == {0, 1, 2}
 
 
 def test_killed_and_started_again_it_ends_as_uninterrupted(tmp_path: Path) -> None:
     csv = write_csv(tmp_path / "mixed.csv", mixed_columns()).read_bytes()
     with Server(tmp_path / "calm") as server:
-        undisturbed = results(server, launch(server, csv))
+        undisturbed = results(server, launch(server, csv, FOREST))
         assert server.stop() == 0
 
     folder = tmp_path / "rough"
     with Server(folder) as server:
-        search = launch(server, csv)
+        search = launch(server, csv, FOREST)
         server.until(f"/searches/{search}", lambda s: s["fits"]["run"] >= 13)
         server.kill()
     before = sqlite3.connect(folder / "pellux.db").execute("SELECT trial, fold, ended_at FROM fit WHERE state = 'done'").fetchall()
@@ -53,13 +86,7 @@ def test_killed_and_started_again_it_ends_as_uninterrupted(tmp_path: Path) -> No
     with Server(folder) as server:
         assert results(server, search) == undisturbed
 
-    database = sqlite3.connect(folder / "pellux.db")
-    done = Counter(
-        database.execute(
-            "SELECT json_extract(payload, '$.trial'), json_extract(payload, '$.fold') FROM ledger "
-            "WHERE kind = 'fit' AND json_extract(payload, '$.state') = 'done'"
-        )
-    )
+    done, database = fits_done(folder), sqlite3.connect(folder / "pellux.db")
     assert len(done) == 10 * 5
     assert set(done.values()) == {1}, "a scored fit was run again"
     kept = set(database.execute("SELECT trial, fold, ended_at FROM fit"))

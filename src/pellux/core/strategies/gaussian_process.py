@@ -134,7 +134,7 @@ class _Proposal:
         self._least = np.log(worth) if worth > 0 else -np.inf
         self._measured = len(self._points) - len(pending)
         noise = self._posterior.hyperparameters.noise
-        self._tie = TIE * np.sqrt(noise)
+        self._tie = float(TIE * np.sqrt(noise))
         self._noise = float(np.sqrt(noise)) if design.noise and noise > PLAIN else 0.0
 
     def configuration(self) -> dict[str, Value] | None:
