@@ -28,7 +28,7 @@ from pellux.core.surrogates.gaussian_process import Posterior, fit
 
 Array = NDArray[np.float64]
 POLISHED = 1e-3  # of what there was to gain: an expected improvement below it is not worth most of the proposals
-DONE = np.log(30)  # by how much less is not worth a single proposal more
+DONE = np.log(300)  # by how much less is not worth a single proposal more
 APART = 0.3  # prior correlation under which a trial counts as far from a polished basin
 LOOKED_INTO = 3  # rivals looked into for one proposal
 RIVALS = 9  # a stream of chance of its own
