@@ -67,7 +67,6 @@ min_leaf: 1 .. 60 int log
 features: 0.1 .. 1
 """
 WARM = {"data": "warm_arrivals.csv", "target": "arrived_warm", "metric": "average precision", "ignore": ("unit_id", "departed_on")}
-ENERGY = {"data": "energy_per_trip.csv", "target": "energy_kwh", "metric": "RMSE", "ignore": ("unit_id",)}
 ROWS = (1, 3, 9, 27)  # of 27 parts
 SOURCES = {
     "sound network by epochs": Source(
@@ -75,9 +74,7 @@ SOURCES = {
     ),
     "warm boosting by rows": Source(**WARM, learner="boosting", space=BOOSTING, rows=220, resource="rows", levels=ROWS),
     "warm forest by rows": Source(**WARM, learner="forest", space=FOREST, rows=220, folds=3, resource="rows", levels=ROWS),
-    "energy boosting by rows": Source(**ENERGY, learner="boosting", space=BOOSTING, rows=300, folds=3, resource="rows", levels=ROWS),
-    "energy forest by rows": Source(**ENERGY, learner="forest", space=FOREST, rows=300, folds=3, resource="rows", levels=ROWS),
-    "energy boosting": Source(**ENERGY, learner="boosting", space=BOOSTING, rows=240),
+    "energy boosting": Source("energy_per_trip.csv", "energy_kwh", "RMSE", "boosting", BOOSTING, 240, ignore=("unit_id",)),
     "sound logistic": Source("compressor_sound.csv", "fault", "macro F1", "logistic", "C: 1e-4 .. 1e3 log\nbalance: yes | no\n", 240),
     "wine forest": Source("wine", "target", "log loss", "forest", FOREST, 240),
     "diabetes forest": Source("diabetes", "target", "RMSE", "forest", FOREST, 240),

@@ -6,6 +6,7 @@ import queue
 import threading
 import time
 from collections.abc import Callable, Sequence
+from concurrent.futures import Future
 
 import pytest
 
@@ -105,7 +106,22 @@ class Broken:
         pass
 
 
-def driver(runner: Hands, book: Book, proposer: Count | Broken | None = None, trials: int = 20) -> Driver:
+class Thinking:
+    """A strategy whose process is ended while it thinks."""
+
+    def __init__(self) -> None:
+        self.asked = threading.Event()
+        self.promise: Future[Proposed] = Future()
+
+    def propose(self, number: int, coordinator: Coordinator) -> Future[Proposed]:
+        self.asked.set()
+        return self.promise
+
+    def close(self) -> None:
+        self.promise.set_exception(RuntimeError("The strategy's process died: killed."))
+
+
+def driver(runner: Hands, book: Book, proposer: Count | Broken | Thinking | None = None, trials: int = 20) -> Driver:
     limits = Limits(trials=trials, workers=2, folds=3)
     return Driver(Coordinator(limits, ()), runner, book, proposer or Count(), time.time)
 
@@ -181,6 +197,19 @@ def test_leaving_keeps_the_search_open_and_stopping_ends_it(leave: Callable[[Dri
     assert runner.closed
     scored = {(s.fit.trial, s.fit.fold) for s in book.all if isinstance(s, SaveFit) and s.fit.state is FitState.DONE}
     assert scored, "what was done before is written"
+
+
+def test_leaving_while_the_strategy_thinks_is_no_failure(caplog: pytest.LogCaptureFixture) -> None:
+    book, strategy = Book(), Thinking()
+    made = driver(Hands(), book, strategy)
+    made.start()
+    assert strategy.asked.wait(5)
+    made.leave()
+    made.join(5)
+    assert not made.is_alive()
+    assert strategy.promise.done()
+    assert not caplog.records
+    assert not [s for s in book.all if isinstance(s, SaveSearch) and s.state is SearchState.FAILED]
 
 
 def test_wishes_are_heard_while_nothing_happens() -> None:
