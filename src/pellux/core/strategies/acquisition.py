@@ -16,11 +16,9 @@ from numpy.typing import NDArray
 
 from pellux.core.space import Choice, Space, Value, identity
 from pellux.core.strategies.even_spread import sobol
-from pellux.core.surrogates.coding import Coding
-from pellux.core.surrogates.gaussian_process import Posterior
+from pellux.core.strategies.regions import Region
 
 Array = NDArray[np.float64]
-Mask = NDArray[np.bool_]
 
 SPREAD = 512  # candidates over the whole space
 ANCHORS = 5  # best points whose surroundings are looked at
@@ -65,29 +63,6 @@ def _log_h(z: Array) -> Array:
     inner = np.where(far > -1e4, np.log1p(-np.minimum(bracket, 1 - 1e-16)), -2 * np.log(np.maximum(-far, 1.0)))
     found[~near] = -0.5 * far**2 - LOG_ROOT_2PI + inner
     return found
-
-
-@dataclass(frozen=True)
-class Region:
-    """Where the next proposal may lie: everywhere, or nearer to the first of some basins' tops than to the others.
-
-    Attributes
-    ----------
-    tops : array, shape (k, columns), or None
-        Features of the tops.
-    """
-
-    posterior: Posterior
-    coding: Coding
-    tops: Array | None = None
-
-    def holds(self, points: Array) -> Mask:
-        if self.tops is None or not len(points):
-            return np.ones(len(points), dtype=bool)
-        features = self.coding.features(points)
-        near = np.stack([self.posterior.correlation(features, top) for top in self.tops])
-        found: Mask = near[0] >= near.max(0)
-        return found
 
 
 @dataclass(frozen=True)

@@ -20,9 +20,7 @@ DIP = 0.1  # of the standard deviation of the scores
 STEPS = np.linspace(0, 1, 7)[1:-1, None]
 
 
-def tops(
-    posterior: Posterior, coding: Coding, features: Array, expected: Array, order: NDArray[np.intp], apart: float | None = None
-) -> list[int]:
+def tops(posterior: Posterior, coding: Coding, features: Array, expected: Array, order: NDArray[np.intp]) -> list[int]:
     """Places of the tops among some trials, best first.
 
     Parameters
@@ -31,13 +29,9 @@ def tops(
         The trials and what the model expects of them.
     order : array of int, shape (n,)
         Places of the trials, best first.
-    apart : float, optional
-        Take for parted what has a lower prior correlation than this, dip or not.
     """
 
     def parted(one: int, other: int) -> bool:
-        if apart is not None:
-            return bool(posterior.correlation(features[[one]], features[other])[0] < apart)
         return _dips(posterior, features[one], features[other], min(expected[one], expected[other]))
 
     numbers = len(coding.numbers)

@@ -18,23 +18,28 @@ from numpy.typing import NDArray
 
 from pellux.core.space import Configuration, Space, Value, identity, repair
 from pellux.core.strategies import even_spread
-from pellux.core.strategies.acquisition import MANY, Found, Maximiser, Region
+from pellux.core.strategies.acquisition import MANY, Found, Maximiser
 from pellux.core.strategies.basins import tops
 from pellux.core.strategies.contract import Chance, History, Observation, Proposed
 from pellux.core.strategies.evidence import Evidence, gather, kept
 from pellux.core.strategies.fresh import one_by_one, taken
+from pellux.core.strategies.regions import Beside, Everywhere, Region, Surroundings
 from pellux.core.surrogates.coding import Coding
 from pellux.core.surrogates.gaussian_process import Posterior, fit
 
 Array = NDArray[np.float64]
+Mask = NDArray[np.bool_]
 POLISHED = 1e-3  # of what there was to gain: an expected improvement below it is not worth most of the proposals
 DONE = np.log(300)  # by how much less is not worth a single proposal more
-APART = 0.3  # prior correlation under which a trial counts as far from a polished basin
+TIDY = 3  # every so many proposals one goes on polishing all the same
+STILL = 8  # last trials on a hill, beside one a parameter, over which its best is looked at
+HILLS = 3  # so many are left aside at the most
 LOOKED_INTO = 3  # rivals looked into for one proposal
 RIVALS = 9  # a stream of chance of its own
 VISITS = 3  # trials of a rival basin, beside one a parameter, over which its climb is looked at
 REACH = 12  # at that pace, as many more trials may be needed to catch up with the incumbent
 TIE = 0.5  # standard deviations of the noise: no further behind is not behind
+FEWEST = 3  # scores that a model is made of
 PLAIN = 1e-3  # of the variance of the scores: noise below it is none
 
 
@@ -116,6 +121,12 @@ def _rounded(configuration: Configuration) -> dict[str, Value]:
     return {name: float(f"{value:.12g}") if isinstance(value, float) else value for name, value in configuration.items()}
 
 
+def _least(evidence: Evidence) -> float:
+    """Log of the least expected improvement that is worth a proposal."""
+    worth = POLISHED * evidence.span
+    return float(np.log(worth)) if worth > 0 else -np.inf
+
+
 class _Proposal:
     """One question to the model: where next, given what is known and what is pending?"""
 
@@ -125,13 +136,13 @@ class _Proposal:
     ) -> None:  # fmt: skip
         self._chance, self._tried, self._design = chance, tried, design
         self._coding = Coding.of(space)
+        self._known, self._pending = kept(known), pending
         model = believe(space, known, pending, design)
         self._points, self._features = model.evidence.points, model.features
         self._posterior, self._expected = model.posterior, model.expected
         self._order = np.argsort(-self._expected, kind="stable")
         self._highest = float(self._expected[self._order[0]])
-        worth = POLISHED * model.evidence.span
-        self._least = np.log(worth) if worth > 0 else -np.inf
+        self._least = _least(model.evidence)
         self._measured = len(self._points) - len(pending)
         noise = self._posterior.hyperparameters.noise
         self._tie = float(TIE * np.sqrt(noise))
@@ -140,21 +151,65 @@ class _Proposal:
     def configuration(self) -> dict[str, Value] | None:
         """From everywhere or from a rival basin, whichever has its turn and something left to gain."""
         every = self._design.period(self._coding)
-        turn, place = divmod(self._chance.number, every) if every else (0, 0)
-        if every and place == every - 1:
+        if every and self._chance.number % every == every - 1:
             rival = self._among(self._rivals())
             if rival is not None:
                 return rival.configuration
-        usual = self._best(Region(self._posterior, self._coding))
-        if not self._design.polish or usual.gain > self._least - (DONE if place == 0 else 0.0):
+        everywhere = Everywhere(self._posterior, self._coding)
+        usual = self._best(everywhere)
+        if not self._design.polish or not self._settled(usual):
             return usual.configuration
-        # Polished: even trials with no dip before them will do as rivals, when they are far away.
-        # And what the model knows least: nothing is left to gain where it believes it knows.
-        unknown = self._maximiser(Region(self._posterior, self._coding), self._highest).least_known()
-        far = self._among(self._rivals(APART)) if turn % 2 == 0 else None
-        if far is not None and far.hope >= min(self._highest, unknown.hope):
-            return far.configuration
-        return (unknown if unknown.configuration is not None else usual).configuration
+        found = self._elsewhere()
+        if found is None:  # nothing is left to gain where the model believes it knows
+            found = self._maximiser(everywhere, self._highest).least_known()
+        return (found if found.configuration is not None else usual).configuration
+
+    def _settled(self, usual: Found) -> bool:
+        """Whether the incumbent's hill has next to nothing left to gain: by what the model says, or by what came of it."""
+        if self._chance.number % TIDY == 0 and usual.gain > self._least - DONE:
+            return False
+        return usual.gain <= self._least or self._stands_still(int(self._order[0]), np.ones(len(self._points), dtype=bool))
+
+    def _stands_still(self, top: int, among: Mask) -> bool:
+        """Whether the last trials on a top's hill gained next to nothing."""
+        if self._noise > 0:
+            return False  # what noise hides is no standstill
+        measured = self._measured
+        inside = (among & ~self._beside([top], self._posterior).holds(self._points))[:measured]
+        best = np.maximum.accumulate(self._expected[:measured][inside])
+        if len(best) <= STILL + self._coding.space.dimension:
+            return False
+        return bool(best[-1] - best[-1 - STILL] < np.exp(self._least))
+
+    def _beside(self, hills: Sequence[int], posterior: Posterior) -> Beside:
+        return Beside(posterior, self._coding, self._posterior, self._features[hills])
+
+    def _elsewhere(self) -> Found | None:
+        """The best place beside the incumbent's hill and others that stand still, by a model that does not know them:
+        next to a high hill all the rest looks flat, and a model of both calls a second one next to impossible."""
+        hills = [int(self._order[0])]
+        for _ in range(HILLS):
+            left = self._beside(hills, self._posterior).holds(self._points)
+            order = self._order[left[self._order]]
+            if not len(order):
+                return None
+            found = None if self._stands_still(int(order[0]), left) else self._of_the_rest(hills, left)
+            if found is not None:
+                return found
+            hills.append(int(order[0]))
+        return None
+
+    def _of_the_rest(self, hills: Sequence[int], left: Mask) -> Found | None:
+        measured = self._measured
+        known = [o for o, within in zip(self._known, left[:measured], strict=True) if within]
+        pending = [c for c, within in zip(self._pending, left[measured:], strict=True) if within]
+        if sum(o.mean is not None for o in known) < FEWEST:
+            return None
+        model = believe(self._coding.space, known, pending, self._design)
+        order = np.argsort(-model.expected, kind="stable")
+        region = self._beside(hills, model.posterior)
+        found = self._maximiser(region, float(model.expected[order[0]])).best(model.evidence.points[order])
+        return found if found.configuration is not None and found.gain > _least(model.evidence) else None
 
     def _best(self, region: Region) -> Found:
         inside = self._order[region.holds(self._points[self._order])]
@@ -164,13 +219,13 @@ class _Proposal:
     def _maximiser(self, region: Region, best: float) -> Maximiser:
         return Maximiser(region, best, self._tried, self._chance.own(), climb=self._design.climb, noise=self._noise)
 
-    def _rivals(self, apart: float | None = None) -> list[Region]:
+    def _rivals(self) -> list[Region]:
         """The surroundings of basins beside the incumbent's, in random order."""
-        found = tops(self._posterior, self._coding, self._features, self._expected, self._order, apart)
-        regions = []
+        found = tops(self._posterior, self._coding, self._features, self._expected, self._order)
+        regions: list[Region] = []
         for chosen in range(1, len(found)):
             others = [top for place, top in enumerate(found) if place != chosen]
-            region = Region(self._posterior, self._coding, self._features[[found[chosen], *others]])
+            region = Surroundings(self._posterior, self._coding, self._features[[found[chosen], *others]])
             if self._may_catch_up(region):
                 regions.append(region)
         shuffle = np.random.default_rng([self._chance.seed, self._chance.number, RIVALS]).permutation(len(regions))

@@ -1,0 +1,96 @@
+"""Where the next proposal may lie: everywhere, around one of several tops, or beside hills that were climbed already."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pellux.core.surrogates.coding import Coding
+from pellux.core.surrogates.gaussian_process import Posterior
+
+Array = NDArray[np.float64]
+Mask = NDArray[np.bool_]
+APART = 0.3  # prior correlation from which on a place belongs to a hill, whatever its slope
+WAY = 1 / 3  # how far toward a top it is looked whether the ground rises
+RISE = 0.1  # of the height still to climb: ground that rises by so much on that way is the hill's slope
+
+
+class Region(Protocol):
+    """A part of the space, and the model that is asked in it."""
+
+    @property
+    def posterior(self) -> Posterior: ...
+
+    @property
+    def coding(self) -> Coding: ...
+
+    def holds(self, points: Array) -> Mask:
+        """Which points of the unit cube lie in it; shapes (n, dimension) and (n,)."""
+        ...
+
+
+@dataclass(frozen=True)
+class Everywhere:
+    posterior: Posterior
+    coding: Coding
+
+    def holds(self, points: Array) -> Mask:
+        return np.ones(len(points), dtype=bool)
+
+
+@dataclass(frozen=True)
+class Surroundings:
+    """Nearer to the first of some tops than to the others.
+
+    Attributes
+    ----------
+    tops : array, shape (k, columns)
+        Features of the tops.
+    """
+
+    posterior: Posterior
+    coding: Coding
+    tops: Array
+
+    def holds(self, points: Array) -> Mask:
+        features = self.coding.features(points)
+        near = np.stack([self.posterior.correlation(features, top) for top in self.tops])
+        found: Mask = near[0] >= near.max(0)
+        return found
+
+
+@dataclass(frozen=True)
+class Beside:
+    """What is neither near the tops of some hills nor on their slopes, with the same options chosen as there.
+
+    Attributes
+    ----------
+    judge : Posterior
+        The model that knows the hills; `posterior` may have been fitted without them.
+    tops : array, shape (k, columns)
+        Features of the hills' tops.
+    """
+
+    posterior: Posterior
+    coding: Coding
+    judge: Posterior
+    tops: Array
+
+    def holds(self, points: Array) -> Mask:
+        if not len(points):
+            return np.ones(0, dtype=bool)
+        features = self.coding.features(points)
+        mean = self.judge.expected(features)
+        found: Mask = np.logical_and.reduce([self._beside(top, features, mean) for top in self.tops])
+        return found
+
+    def _beside(self, top: Array, features: Array, mean: Array) -> Mask:
+        toward = self.judge.expected(features + WAY * (top - features))
+        height = self.judge.expected(top[None])
+        flat = (toward < mean + RISE * (height - mean)) & (self.judge.correlation(features, top) < APART)
+        numbers = len(self.coding.numbers)
+        found: Mask = flat & (features[:, numbers:] == top[numbers:]).all(1)
+        return found
