@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from benchmarks.stopping.tables import Table
-from pellux.core.stopping import FOLDS, Ladder, fold_by_fold, geometric, rule, settings_of
+from pellux.core.stopping import FOLDS, Ladder, fold_by_fold, geometric, rule, settings_of, usual_least
 from pellux.core.strategies import Partial
 from pellux.core.strategies.acquisition import log_expected_improvement
 from pellux.core.strategies.gaussian_process import believe, first_trials
@@ -78,7 +78,9 @@ def stopping(key: str, table: Table, **settings: float) -> Stopping:
     made = settings_of(chosen.settings, {k.replace("_", " "): v for k, v in settings.items()})
     if chosen.climbs:
         factor = made.factor
-        ladder = geometric(source.resource, made.least or max(round(source.levels[-1] / factor**3), 1), source.levels[-1], factor)
+        ladder = geometric(
+            source.resource, made.least or usual_least(source.resource, source.levels[-1], factor), source.levels[-1], factor
+        )
     else:
         ladder = fold_by_fold(made.least, source.folds) if FOLDS in chosen.resources and key != "none" else Ladder()
     return Stopping(chosen, made, ladder)

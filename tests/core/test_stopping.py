@@ -29,6 +29,7 @@ from pellux.core.stopping import (
     geometric,
     rule,
     settings_of,
+    usual_least,
 )
 from pellux.core.stopping.fold_race import RaceSettings, winning
 from pellux.core.stopping.hyperband import brackets, place
@@ -57,6 +58,11 @@ def test_rungs_rise_by_the_factor_to_the_whole(least: int, more: int, factor: in
         assert level == max(round(most / factor**steps), 1) or level == least
     assert ladder.share(ladder.top) == pytest.approx(sum(ladder.levels) / most)
     assert geometric("iterations", least, most, factor).share(ladder.top) == 1
+
+
+@pytest.mark.parametrize(("resource", "factor", "least"), [("iterations", 3, 3), ("rows", 3, 9), ("rows", 10, 1), ("folds", 9, 1)])
+def test_the_first_rung_lies_three_below_the_whole_and_two_where_rows_grow(resource: str, factor: int, least: int) -> None:
+    assert usual_least(resource, 81, factor) == least
 
 
 def test_what_cannot_be_a_ladder_is_refused() -> None:

@@ -39,6 +39,7 @@ def test_the_posterior_is_that_of_an_independent_implementation(smooth: bool, ki
     mean, deviation = ours.predict(at)
     expected, spread = theirs.predict(at, return_std=True)
     assert np.allclose(mean - ours.mean, expected, atol=1e-7)
+    assert np.allclose(ours.expected(at), mean, atol=1e-12)
     assert np.allclose(deviation, spread, atol=1e-6)
 
 

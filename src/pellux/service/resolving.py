@@ -21,6 +21,7 @@ from pellux.core.stopping import (
     geometric,
     rule,
     settings_of,
+    usual_least,
 )
 from pellux.engine.referee import Stopping
 from pellux.learners.growing import points
@@ -29,8 +30,6 @@ from pellux.service.requests import SettingsRequest
 from pellux.service.views import StoppingView
 
 WHOLE_ROWS = 100  # rows are counted in per cent of a fold's training rows
-RUNGS_BELOW = {ROWS: 2}  # few rows mislead more than few iterations do: see docs/benchmarks.md
-USUAL_BELOW = 3
 WORTHWHILE = 8  # trials from which on comparing them early pays
 POPULATION = "population training"
 INTERVALS = 9  # of a population's training, when nothing else is asked for
@@ -176,7 +175,7 @@ def _most(chosen: Learner, space: Space, resource: str, shared: Mapping[str, Any
 
 def _levels(found: Rule, settings: Any, resource: str, most: int, brief: Brief) -> tuple[int, ...]:
     if found.climbs:
-        least = settings.least or max(round(most / settings.factor ** RUNGS_BELOW.get(resource, USUAL_BELOW)), 1)
+        least = settings.least or usual_least(resource, most, settings.factor)
         return geometric(resource, least, most, settings.factor).levels
     if resource == FOLDS:
         return fold_by_fold(settings.least, brief.split.fits).levels

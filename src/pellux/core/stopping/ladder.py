@@ -12,6 +12,8 @@ from pellux.core.errors import InvalidPlan
 
 ROWS, ITERATIONS, FOLDS = "rows", "iterations", "folds"
 RESOURCES = (ROWS, ITERATIONS, FOLDS)
+RUNGS_BELOW = {ROWS: 2}  # few rows mislead more than few iterations do: see docs/benchmarks.md
+USUAL_BELOW = 3
 
 
 @dataclass(frozen=True)
@@ -59,6 +61,12 @@ class Ladder:
         if self.first == 0:
             return range(folds)[here]
         return [self.first, *(fold for fold in range(folds) if fold != self.first)][here]
+
+
+def usual_least(resource: str, most: int, factor: int) -> int:
+    """Where the first rung lies when nobody says: three rungs below the whole, two where rows grow; never under 1."""
+    rungs: int = RUNGS_BELOW.get(resource, USUAL_BELOW)
+    return max(round(most / int(factor**rungs)), 1)
 
 
 def geometric(resource: str, least: int, most: int, factor: int) -> Ladder:

@@ -67,11 +67,10 @@ def _log_h(z: Array) -> Array:
 
 @dataclass(frozen=True)
 class Found:
-    """A configuration, the log EI there in units of the warped scores, and the most that may be hoped for there."""
+    """A configuration, and the log EI there in units of the warped scores."""
 
     configuration: dict[str, Value] | None
     gain: float
-    hope: float = -np.inf
 
 
 NOTHING = Found(None, -np.inf)
@@ -111,7 +110,7 @@ class Maximiser:
             configuration = self._space.decode(point)
             if identity(configuration) not in self._tried and self._space.fulfils(configuration):
                 mean, deviation = self._posterior.predict(self._coding.features(point[None]))
-                return Found(configuration, float(self._gain(mean, deviation)[0][0]), float(mean[0] + HOPE * deviation[0]))
+                return Found(configuration, float(self._gain(mean, deviation)[0][0]))
         return NOTHING
 
     def least_known(self) -> Found:

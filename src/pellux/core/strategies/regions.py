@@ -13,7 +13,7 @@ from pellux.core.surrogates.gaussian_process import Posterior
 
 Array = NDArray[np.float64]
 Mask = NDArray[np.bool_]
-APART = 0.3  # prior correlation from which on a place belongs to a hill, whatever its slope
+APART = 0.8  # prior correlation from which on a place belongs to a hill, whatever its slope
 WAY = 1 / 3  # how far toward a top it is looked whether the ground rises
 RISE = 0.1  # of the height still to climb: ground that rises by so much on that way is the hill's slope
 
