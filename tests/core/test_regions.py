@@ -6,15 +6,15 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 import numpy as np
-import pytest
 
 from pellux.core.space import Space, parse
 from pellux.core.strategies import Chance, Observation, even_spread, gaussian_process
-from pellux.core.strategies.gaussian_process import Design, believe
+from pellux.core.strategies.gaussian_process import believe
 from pellux.core.strategies.regions import Beside, Everywhere, Surroundings
 from pellux.core.surrogates.coding import Coding
 
 SQUARE = parse("x: 0 .. 1\ny: 0 .. 1")
+CUBE = parse("\n".join(f"x{i}: 0 .. 1" for i in range(3)))
 KINDS = parse("x: 0 .. 1\ny: 0 .. 1\nkind: a | b")
 Function = Callable[[Mapping[str, Any]], float]
 
@@ -83,17 +83,13 @@ def climbed(space: Space, score: Function, at: float) -> list[Observation]:
 
 def test_a_higher_hill_is_found_after_another_one_was_climbed() -> None:
     """The hill that was climbed first has most of the space; the other is a fifth higher."""
-    space = parse("\n".join(f"x{i}: 0 .. 1" for i in range(3)))
     score = hills((1.0, 12, 0.25), (1.2, 24, 0.8))
-    best = {}
-    for design in (gaussian_process.USUAL, Design(polish=False, rival_every=0)):
-        history = climbed(space, score, 0.25)
-        for number in range(len(history) + 1, len(history) + 17):
-            configuration = gaussian_process.propose(space, history, [], 1, Chance(1, number), design).configurations[0]
-            history.append(Observation(configuration, (score(configuration),), 1.0, "scored"))
-        best[design] = max(o.scores[0] or 0.0 for o in history)
-    print(best)
-    assert best[gaussian_process.USUAL] > 1.19
+    history = climbed(CUBE, score, 0.25)
+    assert max(o.scores[0] or 0.0 for o in history) < 1.05
+    for number in range(len(history) + 1, len(history) + 17):
+        configuration = gaussian_process.propose(CUBE, history, [], 1, Chance(1, number)).configurations[0]
+        history.append(Observation(configuration, (score(configuration),), 1.0, "scored"))
+    assert max(o.scores[0] or 0.0 for o in history) > 1.19
 
 
 def test_proposals_elsewhere_are_the_same_after_a_restart() -> None:
