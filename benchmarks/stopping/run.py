@@ -20,13 +20,7 @@ from pellux.engine.simulation import MadeUp, simulate
 
 SEEDS, MANY_SEEDS, RACE_SEEDS = 30, 200, 100
 RACE_TRIALS = 60
-GROWING = (
-    "sound network by epochs",
-    "energy forest by rows",
-    "energy boosting by rows",
-    "warm forest by rows",
-    "warm boosting by rows",
-)
+GROWING = ("sound network by epochs", "warm forest by rows", "warm boosting by rows")
 RACED = ("warm boosting by rows", "energy boosting", "sound logistic", "wine forest", "diabetes forest")
 WAYS = (
     ("Random, in full", "none", False), ("Successive halving", "successive halving", False),

@@ -66,21 +66,6 @@ depth:    2 .. 20 int
 min_leaf: 1 .. 60 int log
 features: 0.1 .. 1
 """
-WIDE_BOOSTING = """\
-rate:     1e-3 .. 1 log
-rounds:   5 .. 80 int log, costly
-leaves:   2 .. 64 int log
-min_leaf: 1 .. 300 int log
-pull:     1e-3 .. 1e3 log
-features: 0.1 .. 1
-"""
-WIDE_FOREST = """\
-trees:    3 .. 40 int log, costly
-depth:    1 .. 20 int
-min_leaf: 1 .. 200 int log
-features: 0.05 .. 1
-"""
-ENERGY = {"data": "energy_per_trip.csv", "target": "energy_kwh", "metric": "RMSE", "ignore": ("unit_id",)}
 WARM = {"data": "warm_arrivals.csv", "target": "arrived_warm", "metric": "average precision", "ignore": ("unit_id", "departed_on")}
 ROWS = (1, 3, 9, 27)  # of 27 parts
 SOURCES = {
@@ -89,11 +74,7 @@ SOURCES = {
     ),
     "warm boosting by rows": Source(**WARM, learner="boosting", space=BOOSTING, rows=220, resource="rows", levels=ROWS),
     "warm forest by rows": Source(**WARM, learner="forest", space=FOREST, rows=220, folds=3, resource="rows", levels=ROWS),
-    "energy boosting by rows": Source(
-        **ENERGY, learner="boosting", space=WIDE_BOOSTING, rows=320, folds=3, resource="rows", levels=ROWS
-    ),
-    "energy forest by rows": Source(**ENERGY, learner="forest", space=WIDE_FOREST, rows=320, folds=3, resource="rows", levels=ROWS),
-    "energy boosting": Source(**ENERGY, learner="boosting", space=BOOSTING, rows=240),
+    "energy boosting": Source("energy_per_trip.csv", "energy_kwh", "RMSE", "boosting", BOOSTING, 240, ignore=("unit_id",)),
     "sound logistic": Source("compressor_sound.csv", "fault", "macro F1", "logistic", "C: 1e-4 .. 1e3 log\nbalance: yes | no\n", 240),
     "wine forest": Source("wine", "target", "log loss", "forest", FOREST, 240),
     "diabetes forest": Source("diabetes", "target", "RMSE", "forest", FOREST, 240),

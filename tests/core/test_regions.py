@@ -6,9 +6,11 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 import numpy as np
+import pytest
 
 from pellux.core.space import Space, parse
 from pellux.core.strategies import Chance, Observation, even_spread, gaussian_process
+from pellux.core.strategies.basins import tops
 from pellux.core.strategies.gaussian_process import believe
 from pellux.core.strategies.regions import Beside, Everywhere, Surroundings
 from pellux.core.surrogates.coding import Coding
@@ -68,6 +70,26 @@ def test_surroundings_end_half_way_to_the_next_top() -> None:
     model, coding = believe(SQUARE, history, []), Coding.of(SQUARE)
     region = Surroundings(model.posterior, coding, coding.features(np.array([[0.2, 0.2], [0.8, 0.8]])))
     assert region.holds(np.array([[0.3, 0.3], [0.45, 0.45], [0.55, 0.55], [0.9, 0.7]])).tolist() == [True, True, False, False]
+
+
+def found_tops(space: Space, history: list[Observation]) -> list[Mapping[str, Any]]:
+    model, coding = believe(space, history, []), Coding.of(space)
+    order = np.argsort(-model.expected, kind="stable")
+    return [history[i].configuration for i in tops(model.posterior, coding, model.features, model.expected, order)]
+
+
+def test_tops_are_trials_between_which_the_ground_dips() -> None:
+    history = observed(SQUARE, hills((1.0, 20, 0.25), (0.8, 20, 0.8)), 70)
+    first, second, *_ = found_tops(SQUARE, history)
+    assert first["x"] == pytest.approx(0.25, abs=0.15)
+    assert second["x"] == pytest.approx(0.8, abs=0.15)
+    assert len(found_tops(SQUARE, observed(SQUARE, hills((1.0, 3, 0.5)), 40))) == 1, "one hill has one top"
+
+
+def test_every_combination_of_options_has_a_top_of_its_own() -> None:
+    found = found_tops(KINDS, observed(KINDS, lambda c: hills((1.0, 3, 0.5))(c) + (c["kind"] == "a"), 40))
+    assert {c["kind"] for c in found} == {"a", "b"}
+    assert found[0]["kind"] == "a"
 
 
 def climbed(space: Space, score: Function, at: float) -> list[Observation]:
