@@ -168,7 +168,9 @@ class _Proposal:
         """Whether the incumbent's hill has next to nothing left to gain: by what the model says, or by what came of it."""
         if self._chance.number % TIDY == 0 and usual.gain > self._least - DONE:
             return False
-        return usual.gain <= self._least or self._stands_still(int(self._order[0]), np.ones(len(self._points), dtype=bool))
+        top, numbers = int(self._order[0]), len(self._coding.numbers)
+        alike = (self._features[:, numbers:] == self._features[top, numbers:]).all(1)  # other options are other hills
+        return usual.gain <= self._least or self._stands_still(top, alike)
 
     def _stands_still(self, top: int, among: Mask) -> bool:
         """Whether the last trials on a top's hill gained next to nothing."""
