@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, field
 
 import numpy as np
 
-from benchmarks.stopping.tables import Table
+from benchmarks.stopping.tables import Table, telling
 from pellux.core.stopping import FOLDS, Ladder, fold_by_fold, geometric, rule, settings_of, usual_least
 from pellux.core.strategies import Partial
 from pellux.core.strategies.acquisition import log_expected_improvement
@@ -77,10 +78,9 @@ def stopping(key: str, table: Table, **settings: float) -> Stopping:
     chosen, source = rule(key), table.source
     made = settings_of(chosen.settings, {k.replace("_", " "): v for k, v in settings.items()})
     if chosen.climbs:
-        factor = made.factor
-        ladder = geometric(
-            source.resource, made.least or usual_least(source.resource, source.levels[-1], factor), source.levels[-1], factor
-        )
+        factor, whole = made.factor, source.levels[-1]
+        enough = telling(table.name) if source.resource == "rows" else None
+        ladder = geometric(source.resource, made.least or usual_least(source.resource, whole, factor, enough), whole, factor)
     else:
         ladder = fold_by_fold(made.least, source.folds) if FOLDS in chosen.resources and key != "none" else Ladder()
     return Stopping(chosen, made, ladder)
@@ -92,13 +92,13 @@ def best_so_far(table: Table) -> np.ndarray:
     return np.maximum.accumulate(means, axis=1) if table.source.resource == "iterations" else means
 
 
-def work_until(table: Table, key: str, seed: int, wanted: float, *, model: bool = False, workers: int = 1) -> float:
-    """Units of the resource spent until a configuration's score in full is at least `wanted`; inf when it never is."""
+def work_until(table: Table, key: str, seed: int, wanted: Sequence[float], *, model: bool = False, workers: int = 1) -> list[float]:
+    """Units of the resource spent until a configuration's score in full is at least each of `wanted`; inf when it never is."""
     means, levels = best_so_far(table), table.source.levels
     place = {level: i for i, level in enumerate(levels)}
     rule_ = stopping(key, table)
     whole = levels[-1]
-    spent = 0.0
+    spent, reached = 0.0, [float("inf")] * len(wanted)
 
     def cost(row: int, before: int, level: int) -> float:
         return float(level if table.source.resource == "rows" else level - before)
@@ -112,16 +112,18 @@ def work_until(table: Table, key: str, seed: int, wanted: float, *, model: bool 
     def on_end(fit: StartFit, seconds: float, end: float) -> None:
         nonlocal spent
         spent += seconds
-        if (key == "none" or fit.level == whole) and means[fit.configuration["row"], -1] >= wanted:  # type: ignore[index]
+        if key != "none" and fit.level != whole:
+            return
+        found = means[fit.configuration["row"], -1]  # type: ignore[index]
+        reached[:] = [min(before, spent) if found >= goal else before for before, goal in zip(reached, wanted, strict=True)]
+        if np.isfinite(reached).all():
             raise Reached
 
     limits = Limits(trials=len(table.points), workers=workers, folds=1)
     player = Player(table, seed, model)
-    try:
+    with suppress(Reached):
         simulate(limits, player.ask, MadeUp(duration, score), stopping=rule_, on_end=on_end)  # type: ignore[arg-type]
-    except Reached:
-        return spent
-    return float("inf")
+    return reached
 
 
 def raced(table: Table, seed: int, trials: int, key: str = "fold race", **settings: float) -> Course:

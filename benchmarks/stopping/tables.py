@@ -66,7 +66,23 @@ depth:    2 .. 20 int
 min_leaf: 1 .. 60 int log
 features: 0.1 .. 1
 """
+# As wide as the network's above.
+WIDE_BOOSTING = """\
+rate:     1e-3 .. 1 log
+rounds:   5 .. 80 int log, costly
+leaves:   2 .. 64 int log
+min_leaf: 1 .. 300 int log
+pull:     1e-3 .. 1e3 log
+features: 0.1 .. 1
+"""
+WIDE_FOREST = """\
+trees:    3 .. 40 int log, costly
+depth:    1 .. 20 int
+min_leaf: 1 .. 200 int log
+features: 0.05 .. 1
+"""
 WARM = {"data": "warm_arrivals.csv", "target": "arrived_warm", "metric": "average precision", "ignore": ("unit_id", "departed_on")}
+ENERGY = {"data": "energy_per_trip.csv", "target": "energy_kwh", "metric": "RMSE", "ignore": ("unit_id",)}
 ROWS = (1, 3, 9, 27)  # of 27 parts
 SOURCES = {
     "sound network by epochs": Source(
@@ -74,7 +90,9 @@ SOURCES = {
     ),
     "warm boosting by rows": Source(**WARM, learner="boosting", space=BOOSTING, rows=220, resource="rows", levels=ROWS),
     "warm forest by rows": Source(**WARM, learner="forest", space=FOREST, rows=220, folds=3, resource="rows", levels=ROWS),
-    "energy boosting": Source("energy_per_trip.csv", "energy_kwh", "RMSE", "boosting", BOOSTING, 240, ignore=("unit_id",)),
+    "energy boosting by rows": Source(**ENERGY, learner="boosting", space=WIDE_BOOSTING, rows=400, folds=3, resource="rows", levels=ROWS),
+    "energy forest by rows": Source(**ENERGY, learner="forest", space=WIDE_FOREST, rows=400, folds=3, resource="rows", levels=ROWS),
+    "energy boosting": Source(**ENERGY, learner="boosting", space=BOOSTING, rows=240),
     "sound logistic": Source("compressor_sound.csv", "fault", "macro F1", "logistic", "C: 1e-4 .. 1e3 log\nbalance: yes | no\n", 240),
     "wine forest": Source("wine", "target", "log loss", "forest", FOREST, 240),
     "diabetes forest": Source("diabetes", "target", "RMSE", "forest", FOREST, 240),
@@ -107,7 +125,7 @@ def table(name: str) -> Table:
 
 @lru_cache(maxsize=2)
 def _ground(name: str) -> Any:
-    """The problem's folds, ready to be fitted on."""
+    """The problem as it is framed, and its folds, ready to be fitted on."""
     from pellux.learners.fold_data import FoldData
     from pellux.service.datasets import import_file, open_table
     from pellux.service.framing import frame
@@ -126,7 +144,16 @@ def _ground(name: str) -> Any:
         framed = frame(found, asked)
         data = FoldData(found, framed.brief, framed.folds.kept)
         workspace.close()
-        return framed.brief, data
+        return framed, data
+
+
+@lru_cache(maxsize=8)
+def telling(name: str) -> float:
+    """How few of the rows still tell something, as the product sees it."""
+    from pellux.service.few_rows import of_folds
+
+    framed, _ = _ground(name)
+    return of_folds(framed.brief, framed.folds, framed.rows)
 
 
 def _shipped(name: str, folder: Path) -> Path:
@@ -150,7 +177,8 @@ def _fit(name: str, configuration: Configuration) -> tuple[np.ndarray, np.ndarra
 
     warnings.simplefilter("ignore")
     source = SOURCES[name]
-    brief, data = _ground(name)
+    framed, data = _ground(name)
+    brief = framed.brief
     chosen, sign = learner(source.learner, brief.task), brief.judged_by.sign
     scores, seconds = np.full((len(source.levels), source.folds), np.nan), np.zeros(len(source.levels))
     for fold in range(source.folds):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import time
 from dataclasses import fields
 from typing import Any
@@ -29,6 +30,7 @@ from pellux.core.stopping import (
     geometric,
     rule,
     settings_of,
+    telling_share,
     usual_least,
 )
 from pellux.core.stopping.fold_race import RaceSettings, winning
@@ -63,6 +65,20 @@ def test_rungs_rise_by_the_factor_to_the_whole(least: int, more: int, factor: in
 @pytest.mark.parametrize(("resource", "factor", "least"), [("iterations", 3, 3), ("rows", 3, 9), ("rows", 10, 1), ("folds", 9, 1)])
 def test_the_first_rung_lies_three_below_the_whole_and_two_where_rows_grow(resource: str, factor: int, least: int) -> None:
     assert usual_least(resource, 81, factor) == least
+
+
+@given(st.integers(1, 100_000), st.integers(1, 100_000) | st.none(), st.integers(2, 6))
+def test_rows_begin_as_low_as_they_still_tell_something(learnt: int, rarest: int | None, factor: int) -> None:
+    rarest = None if rarest is None else min(rarest, learnt)
+    share = usual_least("rows", 10**6, factor, telling_share(learnt, rarest)) / 10**6
+    steps = round(math.log(1 / share, factor))
+    assert steps in (1, 2, 3)
+    assert share == pytest.approx(factor**-steps, rel=1e-4)
+    enough = (learnt, 60) if rarest is None else (rarest, 30)
+    if steps > 1:
+        assert enough[0] * share >= enough[1] * 0.999
+    if steps < 3:
+        assert enough[0] * share / factor < enough[1] * 1.001, "one rung lower would have told something too"
 
 
 def test_what_cannot_be_a_ladder_is_refused() -> None:

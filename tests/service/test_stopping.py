@@ -37,6 +37,7 @@ from pellux.service.requests import SearchRequest, SettingsRequest
 from pellux.service.takeaway import write_all
 from pellux.store.models import Trial
 from pellux.store.predictions import read_predictions
+from tests.making import mixed_columns
 from tests.service.test_searches import launch, problem, rows, until
 
 pytestmark = pytest.mark.slow
@@ -347,6 +348,21 @@ def test_the_forecast_shows_rungs_and_their_cost(room: EngineRoom, tmp_path: Pat
     full = forecast(room.workspace, problem_id, SearchRequest(learner="network", plan=SettingsRequest(trials=54)))
     assert full.work == pytest.approx(1, abs=0.1)
     assert full.rungs == []
+
+
+@pytest.mark.parametrize(
+    "brief", [{}, {"target": "amount", "metric": "RMSE", "ignore": ["label"]}], ids=["rows of the rarest class", "rows in all"]
+)
+def test_rows_begin_where_a_model_of_them_says_something(room: EngineRoom, tmp_path: Path, brief: dict[str, Any]) -> None:
+    def levels(problem_id: int, **stopping: Any) -> list[int]:
+        plan = {"early stopping": "asynchronous halving", "stopping": {"resource": "rows", **stopping}}
+        request = SearchRequest(learner="tree", plan=SettingsRequest.model_validate(plan))
+        return forecast(room.workspace, problem_id, request).stopping.levels
+
+    few = problem(room, tmp_path, **brief)
+    assert levels(few) == [33, 100], "a ninth of 240 rows says next to nothing"
+    assert levels(few, least=4) == [4, 11, 33, 100], "what is asked for is done"
+    assert levels(problem(room, tmp_path, mixed_columns(4000), **brief)) == [4, 11, 33, 100]
 
 
 def test_every_trial_of_a_search_with_rungs_can_be_exported(room: EngineRoom, tmp_path: Path) -> None:

@@ -21,6 +21,7 @@ from pellux.engine.model import Limits
 from pellux.engine.referee import Stopping
 from pellux.engine.simulation import MadeUp, simulate
 from pellux.learners.catalogue import learner
+from pellux.service.few_rows import Telling, of_problem, unknown
 from pellux.service.launching import check_search
 from pellux.service.prior_knowledge import observations
 from pellux.service.problems import get_problem, in_searches_of
@@ -61,15 +62,19 @@ def forecast(workspace: Workspace, problem_id: int, request: SearchRequest) -> F
         past = session.scalar(
             select(func.count(PastResult.id)).where(PastResult.problem_id == problem_id, PastResult.learner == request.learner)
         )
-    found = forecast_for(brief, request, configurations, seconds)
+    found = forecast_for(brief, request, configurations, seconds, of_problem(workspace, problem_id, brief))
     return found.model_copy(update={"known": len(known), "knowable": (every or 0) + (past or 0)})
 
 
 def forecast_for(
-    brief: Brief, request: SearchRequest, configurations: Sequence[Configuration], seconds: Sequence[float]
+    brief: Brief,
+    request: SearchRequest,
+    configurations: Sequence[Configuration],
+    seconds: Sequence[float],
+    telling: Telling = unknown,
 ) -> ForecastView:
     """The forecast from the costs of some fits; without minutes when there are none."""
-    checked, folds = check_search(brief, request), brief.split.fits
+    checked, folds = check_search(brief, request, telling), brief.split.fits
     fits = (checked.trials + 1) * folds
     stopping = checked.stopping
     plays = min(checked.trials, SIMULATED)

@@ -23,6 +23,7 @@ from pellux.engine.model import SearchState
 from pellux.learners.catalogue import learner
 from pellux.learners.settings import Learner
 from pellux.service.engine_room import EngineRoom
+from pellux.service.few_rows import Telling, of_problem, unknown
 from pellux.service.lookups import final_settings, learner_of
 from pellux.service.plan_files import apply_override
 from pellux.service.prior_knowledge import observations, starts
@@ -53,8 +54,8 @@ class Checked:
     stopping: Resolved
 
 
-def check_search(brief: Brief, request: SearchRequest) -> Checked:
-    """Validate a search against its problem's brief."""
+def check_search(brief: Brief, request: SearchRequest, telling: Telling = unknown) -> Checked:
+    """Validate a search against its problem's brief; `telling` says how few of its rows still tell something."""
     chosen, plan = learner(request.learner, brief.task), request.plan
     check_learner(chosen, brief)
     space = parse(request.space) if request.space is not None else chosen.default_space()
@@ -65,7 +66,7 @@ def check_search(brief: Brief, request: SearchRequest) -> Checked:
     picked = resolve(space, plan)
     total = Counting.of(lattice(space) if picked.key == "grid" else space).total
     trials = plan.trials if total is None else min(plan.trials, total)
-    stopping = resolve_stopping(chosen, space, plan, picked.key, brief)
+    stopping = resolve_stopping(chosen, space, plan, picked.key, brief, telling)
     first = tuple(starts(space, plan.starts))
     if stopping.segments:
         members = max(plan.trials // len(stopping.levels), 4)
@@ -161,7 +162,7 @@ def draft(workspace: Workspace, problem_id: int, request: SearchRequest, *, plan
         problem = get_problem(session, problem_id)
         brief = Brief.from_json(problem.brief)
         request = with_decisions(session, brief, request)
-        found = check_search(brief, request)
+        found = check_search(brief, request, of_problem(workspace, problem_id, brief))
         # Asked here so that a search to start warm from that does not exist is refused at once.
         observations(session, problem_id, request.learner, found.space, request.plan, brief)
         number = session.scalar(select(func.max(Search.number)).where(Search.problem_id == problem_id)) or 0

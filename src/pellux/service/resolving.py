@@ -26,6 +26,7 @@ from pellux.core.stopping import (
 from pellux.engine.referee import Stopping
 from pellux.learners.growing import points
 from pellux.learners.settings import Learner
+from pellux.service.few_rows import Telling, unknown
 from pellux.service.requests import SettingsRequest
 from pellux.service.views import StoppingView
 
@@ -92,7 +93,9 @@ class Resolved:
         return Resolved("none", "", self.resource if self.resource == ITERATIONS else "", self.levels[-1:], {}, self.grid)
 
 
-def resolve_stopping(chosen: Learner, space: Space, plan: SettingsRequest, strategy: str, brief: Brief) -> Resolved:
+def resolve_stopping(
+    chosen: Learner, space: Space, plan: SettingsRequest, strategy: str, brief: Brief, telling: Telling = unknown
+) -> Resolved:
     """Check early stopping against learner, space, strategy and folds; InvalidPlan says what does not go together."""
     given = {key.replace("_", " "): value for key, value in plan.stopping.items()}
     shared = {key: given.pop(key) for key in SHARED if key in given}
@@ -112,7 +115,7 @@ def resolve_stopping(chosen: Learner, space: Space, plan: SettingsRequest, strat
     if found.ladder is not None:
         own = found.ladder(settings, brief.split.fits)
         return Resolved(key, reason or found.sentence, own.resource, own.levels, kept, first=own.first)
-    levels = _levels(found, settings, resource, most, brief)
+    levels = _levels(found, settings, resource, most, brief, telling)
     grid = points(levels, chosen.growth.points) if resource == ITERATIONS and chosen.growth else ()
     return Resolved(key, reason or found.sentence, resource, levels, kept, grid)
 
@@ -173,9 +176,10 @@ def _most(chosen: Learner, space: Space, resource: str, shared: Mapping[str, Any
     return {ROWS: WHOLE_ROWS, FOLDS: brief.split.fits}.get(resource, 1)
 
 
-def _levels(found: Rule, settings: Any, resource: str, most: int, brief: Brief) -> tuple[int, ...]:
+def _levels(found: Rule, settings: Any, resource: str, most: int, brief: Brief, telling: Telling) -> tuple[int, ...]:
     if found.climbs:
-        least = settings.least or usual_least(resource, most, settings.factor)
+        enough = telling() if resource == ROWS and not settings.least else None
+        least = settings.least or usual_least(resource, most, settings.factor, enough)
         return geometric(resource, least, most, settings.factor).levels
     if resource == FOLDS:
         return fold_by_fold(settings.least, brief.split.fits).levels

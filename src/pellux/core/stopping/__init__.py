@@ -24,7 +24,17 @@ from pellux.core.stopping import (
     successive_halving,
 )
 from pellux.core.stopping.contract import KEEP, Enough, Judge, Keep, NoSettings, Park, Prune, Sight, Verdict, settings_of
-from pellux.core.stopping.ladder import FOLDS, ITERATIONS, RESOURCES, ROWS, Ladder, fold_by_fold, geometric, usual_least
+from pellux.core.stopping.ladder import (
+    FOLDS,
+    ITERATIONS,
+    RESOURCES,
+    ROWS,
+    Ladder,
+    fold_by_fold,
+    geometric,
+    telling_share,
+    usual_least,
+)
 from pellux.core.stopping.record import Curve, Record, best_common
 
 
@@ -112,5 +122,5 @@ AUTOMATIC = "automatic"
 
 __all__ = [
     "AUTOMATIC", "FOLDS", "ITERATIONS", "KEEP", "RESOURCES", "ROWS", "RULES", "Curve", "Enough", "Keep", "Ladder", "Park", "Prune",
-    "Record", "Rule", "Sight", "Verdict", "best_common", "fold_by_fold", "geometric", "rule", "settings_of", "usual_least",
+    "Record", "Rule", "Sight", "Verdict", "best_common", "fold_by_fold", "geometric", "rule", "settings_of", "telling_share", "usual_least",
 ]  # fmt: skip

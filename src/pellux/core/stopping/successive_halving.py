@@ -11,7 +11,7 @@ from pellux.core.stopping.ladder import Ladder
 from pellux.core.stopping.record import Record
 
 RUNGS = {
-    "least": "Resource of the first rung; 0 leaves it to the factor (three rungs below the whole).",
+    "least": "Resource of the first rung; 0 is three rungs below the whole, fewer where so few rows tell little.",
     "factor": "How many times more each rung gives, and what share 1/factor of the trials goes on.",
 }
 
