@@ -10,7 +10,7 @@ import numpy as np
 
 from benchmarks.stopping.tables import Table, telling
 from pellux.core.stopping import FOLDS, Ladder, fold_by_fold, geometric, rule, settings_of, usual_least
-from pellux.core.strategies import Partial
+from pellux.core.strategies import Chance, Partial, even_spread
 from pellux.core.strategies.acquisition import log_expected_improvement
 from pellux.core.strategies.gaussian_process import believe, first_trials
 from pellux.core.strategies.partial import history
@@ -30,7 +30,7 @@ class Reached(Exception):
 
 @dataclass
 class Player:
-    """Proposes rows of a table: at random, or those that a Gaussian process expects most of."""
+    """Proposes rows of a table: at random, or as the Gaussian process does."""
 
     table: Table
     seed: int
@@ -46,11 +46,20 @@ class Player:
     def ask(self, number: int, coordinator: Coordinator) -> dict[str, int] | None:
         if len(self.taken) == len(self.order):
             return None
-        row = self._best(coordinator) if self.model else None
-        if row is None:
-            row = next(i for i in self.order if i not in self.taken)
+        row = next(i for i in self.order if i not in self.taken)
+        if self.model:
+            best = self._best(coordinator)
+            row = self._first(len(self.taken)) if best is None else best
         self.taken.add(row)
         return {"row": row}
+
+    def _first(self, tried: int) -> int:
+        """As the strategy begins: the row nearest to the middle of the space, then those nearest to an even spread."""
+        middle = self.space.decode(np.full(self.space.dimension, 0.5))
+        wanted = even_spread.point(self.space, Chance(self.seed, tried + 1)) if tried else middle
+        free = np.array([i for i in range(len(self.order)) if i not in self.taken])
+        gap = self.features[free] - self.coding.features(self.space.encode(wanted or middle)[None])
+        return int(free[int(np.argmin((gap * gap).sum(1)))])
 
     def _best(self, coordinator: Coordinator) -> int | None:
         """The row of the largest log expected improvement, after what the strategy would learn from the same trials."""
@@ -92,11 +101,13 @@ def best_so_far(table: Table) -> np.ndarray:
     return np.maximum.accumulate(means, axis=1) if table.source.resource == "iterations" else means
 
 
-def work_until(table: Table, key: str, seed: int, wanted: Sequence[float], *, model: bool = False, workers: int = 1) -> list[float]:
+def work_until(
+    table: Table, key: str, seed: int, wanted: Sequence[float], *, model: bool = False, workers: int = 1, **settings: float
+) -> list[float]:
     """Units of the resource spent until a configuration's score in full is at least each of `wanted`; inf when it never is."""
     means, levels = best_so_far(table), table.source.levels
     place = {level: i for i, level in enumerate(levels)}
-    rule_ = stopping(key, table)
+    rule_ = stopping(key, table, **settings)
     whole = levels[-1]
     spent, reached = 0.0, [float("inf")] * len(wanted)
 

@@ -83,7 +83,12 @@ export function useLedger(): Light {
 }
 
 function apply(client: QueryClient, entries: Entry[]): void {
-  const bySearch = Map.groupBy(entries, (entry) => entry.search_id);
+  const bySearch = new Map<number | null, Entry[]>();
+  for (const entry of entries) {
+    const own = bySearch.get(entry.search_id);
+    if (own) own.push(entry);
+    else bySearch.set(entry.search_id, [entry]);
+  }
   if (entries.some((entry) => entry.kind === "analysis" || entry.kind === "decision"))
     void client.invalidateQueries({ queryKey: ["analysis"] });
   for (const [search, own] of bySearch) {

@@ -1,4 +1,4 @@
-import { createBrowserRouter } from "react-router";
+import { createBrowserRouter, type RouteObject } from "react-router";
 import { HomeStage } from "../stages/home/HomeStage";
 import { NewProblem } from "../stages/brief/NewProblem";
 import { BriefStage } from "../stages/brief/BriefStage";
@@ -9,7 +9,7 @@ import { DecisionStage } from "../stages/decision/DecisionStage";
 import { Shell } from "./Shell";
 import { Broken, Missing } from "./Broken";
 
-export const router = createBrowserRouter([
+export const routes: RouteObject[] = [
   {
     path: "/",
     element: <Shell />,
@@ -25,4 +25,6 @@ export const router = createBrowserRouter([
       { path: "*", element: <Missing /> },
     ],
   },
-]);
+];
+
+export const router = createBrowserRouter(routes);

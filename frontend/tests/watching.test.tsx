@@ -1,0 +1,313 @@
+// @vitest-environment jsdom
+/** Live, Evidence and the inspector: what is seen follows the ledger, what is done reaches the server. */
+import { fireEvent, screen, waitFor, within } from "@testing-library/react";
+import { describe, expect, it } from "vitest";
+import type { Search, TrialDetail, TrialRow } from "../src/api/client";
+import type { Entry } from "../src/api/patches";
+import {
+  answer,
+  asked,
+  button,
+  buttons,
+  called,
+  calls,
+  No,
+  on,
+  open,
+  press,
+  streams,
+  tell,
+  type,
+  written,
+} from "./stand";
+
+type Page = { trials: TrialRow[]; total: number; offset: number };
+const page = (search: number) => answer<Page>(`GET /api/v1/searches/${search}/trials?limit=100`);
+const searches = () => answer<Search[]>("GET /api/v1/problems/1/searches");
+/** The second search as it was while it ran. */
+const running = (change: Partial<Search> = {}) =>
+  on("GET /problems/1/searches", () =>
+    searches().map((s) => (s.id === 2 ? { ...s, state: "running", ended_at: null, seconds_left: 75, ...change } : s)),
+  );
+const entry = (id: number, trial: TrialRow): Entry => ({
+  id,
+  at: 0,
+  kind: "trial",
+  search_id: trial.search_id,
+  data: trial as never,
+});
+const detail = answer<TrialDetail>("GET /api/v1/trials/10");
+const key = (k: string, target: Element = document.body, more = {}) => fireEvent.keyDown(target, { key: k, ...more });
+
+describe("a search while it is watched", () => {
+  it("shows a trial from its first fold to its end, without asking the server again", async () => {
+    running();
+    open("/p/1/live?search=2");
+    await screen.findByText("Running now");
+    await waitFor(() => expect(called("GET", "/searches/2/trials")).toHaveLength(1));
+    await screen.findByText("Workers are starting …");
+    const made: TrialRow = {
+      ...page(2).trials.find((t) => t.state === "pruned")!,
+      ...{ id: 99, number: 40, state: "running", ended_at: null, mean: null, scores: [], rung: 1, reason: "" },
+    };
+    tell([entry(500, made)]);
+    const row = await waitFor(
+      () => document.querySelector<HTMLElement>('[data-live="40"]') ?? Promise.reject(new Error("40")),
+    );
+    expect(row.textContent).toContain("0 of 4 folds, rung 2 of 3");
+    tell([
+      {
+        ...entry(501, made),
+        kind: "fit",
+        data: { ...fit, trial: 40, fold: 0, rung: 1, state: "done", score: 0.2 } as never,
+      },
+      { ...entry(502, made), kind: "fit", data: { ...fit, trial: 40, fold: 1, rung: 1, state: "running" } as never },
+    ]);
+    await waitFor(() => expect(row.textContent).toContain("1 of 4 folds"));
+    const reason = "rung 2: place 9 of 9; no more than 3 can go on";
+    tell([entry(503, { ...made, state: "pruned", ended_at: 9e9, reason })]);
+    await waitFor(() => expect(document.querySelector('[data-live="40"]')).toBeNull());
+    await screen.findByText(reason);
+    expect(called("GET", "/searches/2/trials"), "the ledger told all of it").toHaveLength(1);
+  });
+  const fit = {
+    ...{ attempt: 1, lane: 0, started_at: 1, ended_at: null, seconds: 0, message: "", score: null },
+  };
+
+  it("is paused, resumed and stopped; stopping is asked for twice", async () => {
+    running();
+    on("PUT /searches/2/state", () => searches()[0]);
+    open("/p/1/live?search=2");
+    await press("Pause");
+    expect((await asked("PUT", "/searches/2/state")).body).toEqual({ state: "paused" });
+    await press("Stop");
+    expect(called("PUT", "/searches/2/state")).toHaveLength(1);
+    await press("Keep");
+    await press("Stop");
+    await press("Stop for good");
+    expect((await asked("PUT", "/searches/2/state", 2)).body).toEqual({ state: "stopped" });
+    running({ state: "paused" });
+    key("p");
+    await button("Resume");
+  });
+
+  it("shows the server's no to a change, and what halted an engine", async () => {
+    running();
+    on(
+      "PUT /searches/2/workers",
+      () => new No(409, { detail: "64 workers at the most.", field: "count", status: 409 }),
+    );
+    open("/p/1/live?search=2");
+    await press("One worker more");
+    expect((await asked("PUT", "/searches/2/workers")).body).toEqual({ count: 3 });
+    await screen.findByText("64 workers at the most.");
+    running({ halted: "The disk is full." });
+    tell([{ id: 600, at: 0, kind: "search", search_id: 2, data: {} }]);
+    await screen.findByText("The engine stopped: The disk is full. Mend it and resume.");
+    await button("Resume");
+  });
+
+  it("changes a budget: only what was typed is sent, an emptied field takes the limit away", async () => {
+    running({ budget_minutes: 5 });
+    on("PUT /searches/2/budget", () => searches()[0]);
+    open("/p/1/live?search=2");
+    await press("Budget");
+    type(screen.getByLabelText("Budget: trials"), "40");
+    type(screen.getByLabelText("Budget: minutes"), "");
+    await press("Change");
+    expect((await asked("PUT", "/searches/2/budget")).body).toEqual({ trials: 40, minutes: null });
+    await waitFor(() => expect(screen.queryByLabelText("Budget: trials")).toBeNull());
+  });
+
+  it("tries a configuration by hand, beginning with the best", async () => {
+    running();
+    on("POST /searches/2/trials", () => searches()[0]);
+    open("/p/1/live?search=2");
+    await press("Try by hand");
+    const text = await screen.findByLabelText<HTMLTextAreaElement>("Configuration to try");
+    expect(text.value).toContain(`rate: ${String(detail.configuration.rate)}`);
+    type(text, "rate 0.01");
+    expect((await button("Try it")).hasAttribute("disabled"), "a line without a colon is not a setting").toBe(true);
+    type(text, "rate: 0.01\nactivation: tanh\nmark: no");
+    await press("Try it");
+    const { body } = await asked("POST", "/searches/2/trials");
+    expect(body.configuration).toEqual({ rate: 0.01, activation: "tanh", mark: false });
+    await waitFor(() => expect(screen.queryByLabelText("Configuration to try")).toBeNull());
+  });
+
+  it("withdraws a trial, and says why that was not possible", async () => {
+    running();
+    const made = { ...page(2).trials[3]!, id: 98, number: 41, state: "running" as const, ended_at: null };
+    on("GET /searches/2/trials", () => ({ ...page(2), trials: [made] }));
+    on("PUT /trials/98/state", () => new No(409, { detail: "Trial 41 has ended already.", field: null, status: 409 }));
+    open("/p/1/live?search=2");
+    await press("Withdraw trial 41");
+    expect((await asked("PUT", "/trials/98/state")).body).toEqual({ state: "withdrawn" });
+    await screen.findByText("Trial 41 has ended already.");
+  });
+
+  it("draws what the workers did and when", async () => {
+    open("/p/1/live?search=2");
+    await screen.findByText(/of .* × 2 used/);
+    await press("everything");
+    await waitFor(() => expect(written.length).toBeGreaterThan(0));
+  });
+
+  it("tells what early stopping saved, and checks on request whether it was right", async () => {
+    let checked = 0;
+    const some = [{ trial_id: 12, number: 2, state: "scored", mean: 0.09, error: 0.01, reason: "", won: false }];
+    on("GET /searches/2/safety", () => ({
+      ...{ checked, wrong: 0, close: 0, running: 0, pruned: 7, at_most: checked ? 0.53 : null },
+      trials: checked ? some : [],
+    }));
+    on("POST /searches/2/safety", () => {
+      checked = 1;
+      return searches()[0];
+    });
+    open("/p/1/live?search=2");
+    await screen.findByText(/21 of 40 fits not needed/);
+    await press("Run 5 pruned trials in full");
+    expect((await asked("POST", "/searches/2/safety")).body).toEqual({ trials: 5 });
+    await screen.findByText(/would have won/);
+    await screen.findByText(/wrong in at most 53/);
+  });
+
+  it("says what will be here when nothing was launched", async () => {
+    on("GET /problems/1/searches", () => []);
+    const { where } = open("/p/1/live");
+    await press("To the space");
+    await waitFor(() => expect(where()).toBe("/p/1/space"));
+  });
+
+  it("gives its stream back when it is hidden, and asks for what it missed", async () => {
+    running();
+    open("/p/1/live?search=2");
+    await waitFor(() => expect(document.querySelector('[data-light="live"]')).toBeTruthy());
+    tell([entry(700, page(2).trials[0]!)]);
+    const seen = Object.getOwnPropertyDescriptor(Document.prototype, "visibilityState")!;
+    const be = (state: string) => {
+      Object.defineProperty(document, "visibilityState", { configurable: true, get: () => state });
+      fireEvent(document, new Event("visibilitychange"));
+    };
+    be("hidden");
+    expect(streams()).toEqual([]);
+    be("visible");
+    expect(streams().map((s) => s.url)).toEqual(["/api/v1/events?after=700"]);
+    Object.defineProperty(document, "visibilityState", seen);
+    await Promise.resolve(); // the new stream opens
+    streams()[0]!.onerror!();
+    await waitFor(() => expect(document.querySelector('[data-light="reconnecting"]')).toBeTruthy());
+  });
+});
+
+describe("the evidence", () => {
+  const rows = () => [...document.querySelectorAll<HTMLElement>("[data-trial]")];
+  const begin = async () => {
+    const shown = open("/p/1/evidence?search=1");
+    await waitFor(() => expect(rows()).toHaveLength(9));
+    return shown;
+  };
+
+  it("lists every trial with its settings, sorted as asked for", async () => {
+    await begin();
+    const first = called("GET", "/searches/1/trials").at(-1)!;
+    expect([first.query.get("sort"), first.query.get("descending")]).toEqual(["score", "true"]);
+    expect(rows().map((r) => r.textContent)[0]).toMatch(/0\.\d+ ± 0\.\d+/);
+    await press(/^Cost/);
+    await waitFor(() => expect(called("GET", "/searches/1/trials").at(-1)!.query.get("sort")).toBe("seconds"));
+    await press(/^Cost/);
+    await waitFor(() => expect(called("GET", "/searches/1/trials").at(-1)!.query.get("descending")).toBe("false"));
+    const header = [...document.querySelectorAll("[role=columnheader]")].find((h) =>
+      h.textContent!.startsWith("Cost"),
+    )!;
+    expect(header.getAttribute("aria-sort")).toBe("ascending");
+    expect(buttons(/CSV|JSON Lines|Parquet/).map((b) => b.getAttribute("href"))).toEqual(
+      ["csv", "jsonl", "parquet"].map((f) => `/api/v1/searches/1/export/${f}`),
+    );
+  });
+
+  it("filters on the server, and shows at the field what a filter cannot mean", async () => {
+    await begin();
+    on("GET /searches/1/trials", (call) =>
+      call.query.get("where") === "state ="
+        ? new No(422, { detail: "Column 8: a value is missing.", field: "where", status: 422 })
+        : { ...page(1), trials: [], total: 0 },
+    );
+    const field = screen.getByLabelText("Filter trials");
+    type(field, "state =");
+    expect((await screen.findByText("Column 8: a value is missing.")).dataset.error).toBe("where");
+    expect(field.getAttribute("aria-invalid")).toBe("true");
+    await press("state = failed");
+    await screen.findByText("No trial matches the filter.");
+    expect(field.getAttribute("aria-invalid")).toBe("false");
+  });
+
+  it("is walked through by keys: down, inspect, shortlist, close", async () => {
+    on("PUT /trials/3/remarks", (call) => ({ ...detail, ...call.body }));
+    const { where } = await begin();
+    const second = rows()[1]!.dataset.trial!;
+    const trial = page(1).trials.find((t) => String(t.number) === second)!;
+    on(`GET /trials/${trial.id}`, () => ({ ...detail, id: trial.id, number: trial.number, origin: "proposed" }));
+    on(`PUT /trials/${trial.id}/remarks`, (call) => ({ ...detail, ...call.body }));
+    key("j");
+    key("Enter");
+    await waitFor(() => expect(where()).toBe(`/p/1/evidence?search=1&trial=${trial.id}`));
+    await screen.findByText(`Trial ${trial.number}`, { selector: "h2" });
+    key("s");
+    expect((await asked("PUT", `/trials/${trial.id}/remarks`)).body).toEqual({ shortlisted: true });
+    key("Escape");
+    await waitFor(() => expect(where()).toBe("/p/1/evidence?search=1"));
+  });
+});
+
+describe("the inspector", () => {
+  const begin = async () => {
+    const shown = open("/p/1/evidence?search=2&trial=10");
+    await waitFor(() => expect(document.querySelector("[data-inspector] h2")).toBeTruthy());
+    return { ...shown, drawer: document.querySelector<HTMLElement>("[data-inspector]")! };
+  };
+
+  it("shows fold scores, what is recorded beside, settings against the defaults, and where the trial comes from", async () => {
+    const { drawer } = await begin();
+    const folds = within(drawer).getByLabelText("Fold scores");
+    expect(folds.querySelectorAll("tr")).toHaveLength(detail.fits.length);
+    expect(drawer.querySelector("[data-recorded-scores]")!.textContent).toMatch(/ROC AUC 0\.\d+/);
+    const settings = within(drawer).getByLabelText("Settings");
+    expect(settings.textContent).toContain("rate");
+    expect(drawer.textContent).toContain(detail.data_hash.slice(0, 16));
+    expect(drawer.textContent).toContain("the defaults, proposed by nobody");
+  });
+
+  it("keeps a note and tags", async () => {
+    on("PUT /trials/10/remarks", (call) => ({ ...detail, ...call.body }));
+    const { drawer } = await begin();
+    const save = await button("Save", drawer);
+    expect(save.hasAttribute("disabled")).toBe(true);
+    type(within(drawer).getByLabelText("Note"), "odd second fold");
+    type(within(drawer).getByLabelText("Tags"), "  odd   look ");
+    fireEvent.click(save);
+    expect((await asked("PUT", "/trials/10/remarks")).body).toEqual({ note: "odd second fold", tags: ["odd", "look"] });
+  });
+
+  it("gives the configuration in every format", async () => {
+    for (const format of ["json", "yaml", "toml", "python"])
+      on(`GET /trials/10/configuration/${format}`, () => ({ text: `as ${format}` }));
+    const { drawer } = await begin();
+    const shown = () => drawer.querySelector("[data-configuration]")!.textContent;
+    await waitFor(() => expect(shown()).toBe("as json"));
+    await press("toml", drawer);
+    await waitFor(() => expect(shown()).toBe("as toml"));
+  });
+
+  it("says when there is no such trial, and can be closed", async () => {
+    on("GET /trials/77", () => new No(404, { detail: "There is no trial 77.", field: null, status: 404 }));
+    const { where } = open("/p/1/evidence?search=2&trial=77");
+    await screen.findByText(/There is no trial 77/);
+    await press("Close");
+    await waitFor(() => expect(where()).toBe("/p/1/evidence?search=2"));
+    expect(
+      calls.filter((c) => c.path === "/trials/77"),
+      "a no is not asked for again and again",
+    ).toHaveLength(1);
+  });
+});
