@@ -15,7 +15,8 @@ SOURCES := $(shell find frontend/src frontend/index.html frontend/public -type f
 demo: setup
 	$(BIN)/pellux demo
 
-test: setup browser
+test:
+	@$(MAKE) --no-print-directory -j3 setup browser
 	$(BIN)/python -m tests.run_all
 
 setup: .setup/python $(STATIC)

@@ -13,6 +13,18 @@ settings.register_profile("pellux", deadline=None, max_examples=60, suppress_hea
 settings.load_profile("pellux")
 
 
+SHARED = ("decided",)  # fixtures of a module that cost enough to be made once
+
+
+@pytest.hookimpl(tryfirst=True)
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Tests that share something costly run in one process; all others go to whichever is free."""
+    for item in items:
+        for name in SHARED:
+            if name in getattr(item, "fixturenames", ()):
+                item.add_marker(pytest.mark.xdist_group(name))
+
+
 @pytest.fixture
 def workspace(tmp_path: Path) -> Iterator[Workspace]:
     opened = Workspace(tmp_path / "workspace")

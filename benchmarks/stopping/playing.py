@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from benchmarks.stopping.tables import Table, telling
-from pellux.core.stopping import FOLDS, Ladder, fold_by_fold, geometric, rule, settings_of, usual_least
+from pellux.core.stopping import FOLDS, Ladder, bold, fold_by_fold, geometric, rule, settings_of, usual_least
 from pellux.core.strategies import Chance, Partial, even_spread
 from pellux.core.strategies.acquisition import log_expected_improvement
 from pellux.core.strategies.gaussian_process import believe, first_trials
@@ -82,9 +82,11 @@ class Player:
         return self.configurations[trial.configuration["row"]]  # type: ignore[attr-defined]
 
 
-def stopping(key: str, table: Table, **settings: float) -> Stopping:
-    """A rule on a table's resource; races and medians on its folds."""
+def stopping(key: str, table: Table, model: bool = False, **settings: float) -> Stopping:
+    """A rule on a table's resource, by the product's own defaults; races and medians on its folds."""
     chosen, source = rule(key), table.source
+    if model and source.resource == "rows" and not settings:
+        settings = dict(bold(source.levels[-1], telling(table.name)))
     made = settings_of(chosen.settings, {k.replace("_", " "): v for k, v in settings.items()})
     if chosen.climbs:
         factor, whole = made.factor, source.levels[-1]
@@ -107,7 +109,7 @@ def work_until(
     """Units of the resource spent until a configuration's score in full is at least each of `wanted`; inf when it never is."""
     means, levels = best_so_far(table), table.source.levels
     place = {level: i for i, level in enumerate(levels)}
-    rule_ = stopping(key, table, **settings)
+    rule_ = stopping(key, table, model, **settings)
     whole = levels[-1]
     spent, reached = 0.0, [float("inf")] * len(wanted)
 

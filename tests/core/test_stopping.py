@@ -26,6 +26,7 @@ from pellux.core.stopping import (
     Record,
     Sight,
     best_common,
+    bold,
     fold_by_fold,
     geometric,
     rule,
@@ -79,6 +80,13 @@ def test_rows_begin_as_low_as_they_still_tell_something(learnt: int, rarest: int
         assert enough[0] * share >= enough[1] * 0.999
     if steps < 3:
         assert enough[0] * share / factor < enough[1] * 1.001, "one rung lower would have told something too"
+
+
+def test_a_model_that_proposes_gets_one_rung_where_rows_are_many() -> None:
+    assert bold(100, 1 / 28) == {"factor": 9, "least": 11}
+    assert geometric("rows", least=11, most=100, factor=9).levels == (11, 100)
+    assert bold(100, 1 / 26) == {}, "a 27th of the rows must tell something"
+    assert bold(100, None) == {}
 
 
 def test_what_cannot_be_a_ladder_is_refused() -> None:

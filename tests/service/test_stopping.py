@@ -354,15 +354,19 @@ def test_the_forecast_shows_rungs_and_their_cost(room: EngineRoom, tmp_path: Pat
     "brief", [{}, {"target": "amount", "metric": "RMSE", "ignore": ["label"]}], ids=["rows of the rarest class", "rows in all"]
 )
 def test_rows_begin_where_a_model_of_them_says_something(room: EngineRoom, tmp_path: Path, brief: dict[str, Any]) -> None:
-    def levels(problem_id: int, **stopping: Any) -> list[int]:
-        plan = {"early stopping": "asynchronous halving", "stopping": {"resource": "rows", **stopping}}
+    def levels(problem_id: int, strategy: str = "random", **stopping: Any) -> list[int]:
+        plan = {"strategy": strategy, "early stopping": "asynchronous halving", "stopping": {"resource": "rows", **stopping}}
         request = SearchRequest(learner="tree", plan=SettingsRequest.model_validate(plan))
         return forecast(room.workspace, problem_id, request).stopping.levels
 
     few = problem(room, tmp_path, **brief)
     assert levels(few) == [33, 100], "a ninth of 240 rows says next to nothing"
     assert levels(few, least=4) == [4, 11, 33, 100], "what is asked for is done"
-    assert levels(problem(room, tmp_path, mixed_columns(4000), **brief)) == [4, 11, 33, 100]
+    many = problem(room, tmp_path, mixed_columns(4000), **brief)
+    assert levels(many) == [4, 11, 33, 100]
+    assert levels(many, strategy="gaussian process") == [11, 100], "what a model proposes needs less sifting"
+    assert levels(many, strategy="gaussian process", factor=3) == [4, 11, 33, 100]
+    assert levels(few, strategy="gaussian process") == [33, 100]
 
 
 def test_every_trial_of_a_search_with_rungs_can_be_exported(room: EngineRoom, tmp_path: Path) -> None:

@@ -30,6 +30,7 @@ from pellux.core.stopping.ladder import (
     RESOURCES,
     ROWS,
     Ladder,
+    bold,
     fold_by_fold,
     geometric,
     telling_share,
@@ -122,5 +123,5 @@ AUTOMATIC = "automatic"
 
 __all__ = [
     "AUTOMATIC", "FOLDS", "ITERATIONS", "KEEP", "RESOURCES", "ROWS", "RULES", "Curve", "Enough", "Keep", "Ladder", "Park", "Prune",
-    "Record", "Rule", "Sight", "Verdict", "best_common", "fold_by_fold", "geometric", "rule", "settings_of", "telling_share", "usual_least",
+    "Record", "Rule", "Sight", "Verdict", "best_common", "bold", "fold_by_fold", "geometric", "rule", "settings_of", "telling_share", "usual_least",
 ]  # fmt: skip

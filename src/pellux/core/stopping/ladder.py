@@ -14,6 +14,7 @@ ROWS, ITERATIONS, FOLDS = "rows", "iterations", "folds"
 RESOURCES = (ROWS, ITERATIONS, FOLDS)
 USUAL_BELOW = 3  # rungs below the whole
 CAREFUL_BELOW = 2  # where rows grow and nobody knows how much so few of them tell
+BOLD = 9
 OF_EACH_CLASS = 30  # rows of the rarest class, and rows in all where numbers are predicted, from which on
 OF_NUMBERS = 60  # a model says something about the whole. Measured: 79 rows do, 13 of the rarest class do not (docs/benchmarks.md)
 
@@ -91,6 +92,16 @@ def usual_least(resource: str, most: int, factor: int, telling: float | None = N
     elif resource == ROWS and telling is not None:
         rungs = next((n for n in range(USUAL_BELOW, 1, -1) if factor**-n >= telling), 1)
     return max(round(most / int(factor**rungs)), 1)
+
+
+def bold(most: int, telling: float | None) -> dict[str, int]:
+    """Settings of asynchronous halving where rows grow and a model proposes; none where rows are few.
+
+    One rung, at a ninth of the rows, and the best ninth of it goes on. Every rung learns its rows anew, so each of them
+    costs as much as the whole; what a model proposes is good already, and needs less sifting and more scores in full.
+    Where even a 27th of the rows tells something, a ninth ranks well enough for it: see docs/benchmarks.md.
+    """
+    return {"factor": BOLD, "least": round(most / BOLD)} if telling is not None and telling <= BOLD**-1.5 else {}
 
 
 def geometric(resource: str, least: int, most: int, factor: int) -> Ladder:

@@ -35,12 +35,15 @@ class Entry:
     ----------
     heavy : bool
         A proposal takes long enough to be made in a process of its own.
+    modelled : bool
+        Proposals are what a model of the score expects most of.
     """
 
     label: str
     sentence: str
     propose: Strategy
     heavy: bool = False
+    modelled: bool = False
 
 
 AUTOMATIC = "automatic"
@@ -65,6 +68,7 @@ STRATEGIES = {
         "A model of the score with its own doubt; goes where the most improvement is to be expected.",
         gaussian_process.propose,
         heavy=True,
+        modelled=True,
     ),
     "parzen density": Entry(
         "Parzen density",
