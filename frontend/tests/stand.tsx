@@ -138,6 +138,13 @@ beforeEach(() => {
   Object.defineProperty(Element.prototype, "clientHeight", { configurable: true, value: 600 });
   Object.defineProperty(Element.prototype, "clientWidth", { configurable: true, value: 900 });
   vi.spyOn(HTMLCanvasElement.prototype, "getContext").mockImplementation((() => pen()) as never);
+  Blob.prototype.text = function (this: Blob) {
+    return new Promise((resolve) => {
+      const reader = new FileReader();
+      reader.onload = () => resolve(String(reader.result));
+      reader.readAsText(this);
+    });
+  };
   HTMLElement.prototype.scrollIntoView = () => undefined;
 });
 afterEach(() => {

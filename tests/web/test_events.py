@@ -40,7 +40,7 @@ def launch(server: Server, folder: Path) -> int:
     csv = write_csv(folder / "mixed.csv", mixed_columns()).read_bytes()
     _, data = server.call("POST", "/api/v1/data?name=mixed.csv", csv)
     _, problem = server.call("POST", "/api/v1/problems", {"data": data["hash"], "target": "label", "ignore": ["amount"]})
-    body = {"learner": "tree", "space": "depth: 2 .. 30 int\nmin_leaf: 1 .. 60 int", "plan": {"trials": 60, "workers": 2}}
+    body = {"learner": "tree", "space": "depth: 2 .. 30 int\nmin_leaf: 1 .. 60 int", "plan": {"trials": 24, "workers": 2}}
     _, search = server.call("POST", f"/api/v1/problems/{problem['id']}/searches", body)
     return int(search["id"])
 
