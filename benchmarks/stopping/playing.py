@@ -49,11 +49,11 @@ class Player:
         row = next(i for i in self.order if i not in self.taken)
         if self.model:
             best = self._best(coordinator)
-            row = self._first(len(self.taken)) if best is None else best
+            row = self.first(len(self.taken)) if best is None else best
         self.taken.add(row)
         return {"row": row}
 
-    def _first(self, tried: int) -> int:
+    def first(self, tried: int) -> int:
         """As the strategy begins: the row nearest to the middle of the space, then those nearest to an even spread."""
         middle = self.space.decode(np.full(self.space.dimension, 0.5))
         wanted = even_spread.point(self.space, Chance(self.seed, tried + 1)) if tried else middle
