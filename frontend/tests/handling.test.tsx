@@ -1,0 +1,178 @@
+// @vitest-environment jsdom
+/** Lanes by keys and pointer, options by weight, a file read anew, baselines on request, an unfrozen brief saved. */
+import { fireEvent, screen, waitFor } from "@testing-library/react";
+import { describe, expect, it } from "vitest";
+import type { Data, Problem, Schemas } from "../src/api/client";
+import type { Parameter } from "../src/lib/scale";
+import { answer, answers, asked, button, buttons, called, No, on, open, press, type } from "./stand";
+
+type SpaceView = Schemas["SpaceView"];
+const checked = answer<SpaceView>("checked space");
+const data = Object.values(answers).find((a) => typeof a === "object" && a && "columns" in a) as Data;
+
+describe("a lane", () => {
+  /** A server that keeps the lanes it was sent last. */
+  const begin = async (parameters = checked.parameters as unknown as Parameter[], more: Partial<SpaceView> = {}) => {
+    let held: unknown = parameters;
+    on("POST /spaces/check", (call) => {
+      held = call.body.parameters ?? held;
+      const text = call.body.parameters ? JSON.stringify(call.body.parameters) : (call.body.text ?? checked.text);
+      return { ...checked, ...more, parameters: held, text };
+    });
+    open("/p/1/space?search=1");
+    await waitFor(async () => expect((await button("Launch")).hasAttribute("disabled")).toBe(false));
+  };
+  const end = (name: string) => document.querySelector<SVGGElement>(`[data-end="${name}"]`)!;
+  const sent = (count: number) =>
+    waitFor(() => {
+      const all = called("POST", "/spaces/check").filter((c) => c.body.parameters);
+      if (all.length < count) throw new Error(`${all.length} changes of lanes`);
+      return all.at(-1)!.body.parameters as Record<string, unknown>[];
+    });
+
+  it("is moved by arrow keys, a whole number by whole steps, never past its other end", async () => {
+    await begin();
+    expect([end("depth-low").getAttribute("aria-valuenow"), end("depth-high").getAttribute("aria-valuenow")]).toEqual([
+      "2",
+      "12",
+    ]);
+    fireEvent.keyDown(end("depth-low"), { key: "ArrowRight" });
+    expect((await sent(1)).find((p) => p.name === "depth")).toMatchObject({ low: 3, high: 12 });
+    fireEvent.keyDown(end("depth-low"), { key: "PageUp" });
+    const moved = (await sent(2)).find((p) => p.name === "depth") as { low: number; high: number };
+    expect(moved.low).toBeGreaterThan(3);
+    expect(Number.isInteger(moved.low)).toBe(true);
+    for (let i = 3; i < 9; i++) {
+      fireEvent.keyDown(end("depth-low"), { key: "PageUp" });
+      await sent(i);
+    }
+    const last = (await sent(8)).find((p) => p.name === "depth") as { low: number; high: number };
+    expect(last.low).toBeLessThan(last.high);
+  });
+
+  it("is dragged: the number follows the pointer, the server hears of it once", async () => {
+    await begin();
+    SVGElement.prototype.setPointerCapture = () => undefined;
+    const point = (what: string, x: number) =>
+      fireEvent(end("min_leaf-high"), new MouseEvent(what, { bubbles: true, clientX: x }));
+    const handle = end("min_leaf-high");
+    const before = Number(handle.getAttribute("aria-valuenow"));
+    point("pointerdown", 600);
+    const seen: number[] = [];
+    for (const x of [500, 400, 300, 200]) {
+      point("pointermove", x);
+      seen.push(Number(end("min_leaf-high").getAttribute("aria-valuenow")));
+    }
+    expect(seen, "further left is less").toEqual([...seen].sort((a, b) => b - a));
+    expect(seen.at(-1)!).toBeLessThan(before);
+    expect(called("POST", "/spaces/check").filter((c) => c.body.parameters)).toHaveLength(0);
+    point("pointerup", 200);
+    const parameters = await sent(1);
+    expect(parameters.find((p) => p.name === "min_leaf")!.high).toBe(seen.at(-1));
+    expect(
+      parameters.find((p) => p.name === "depth"),
+      "the other lane stays",
+    ).toMatchObject({ low: 2, high: 12 });
+  });
+
+  it("of a choice weighs options, and shows what share of the draws each gets", async () => {
+    const options = ["relu", "tanh"].map((value) => ({ value, weight: 1 }));
+    await begin([
+      ...(checked.parameters as unknown as Parameter[]),
+      { name: "activation", kind: "choice", options } as Parameter,
+    ]);
+    const lane = document.querySelector<HTMLElement>('[data-lane="activation"]')!;
+    expect(lane.textContent).toContain("50 %");
+    await press("Draw tanh more often", lane);
+    const weighed = (await sent(1)).find((p) => p.name === "activation")!.options as { weight: number }[];
+    expect(weighed.map((o) => o.weight)).toEqual([1, 2]);
+    await waitFor(() => expect(lane.textContent).toContain("67 %"));
+    type(lane.querySelector("select")!, "1");
+    expect((await sent(2)).find((p) => p.name === "activation")!.start).toBe("tanh");
+  });
+
+  it("under a switch says when it has a value, and requirements stand below", async () => {
+    const hung = {
+      name: "slope",
+      kind: "real",
+      low: 0,
+      high: 1,
+      log: false,
+      condition: "depth > 4",
+    } as unknown as Parameter;
+    await begin(
+      [
+        ...(checked.parameters as unknown as Parameter[]),
+        hung,
+        { kind: "requirement", expression: "depth >= 2 * min_leaf" } as never,
+      ],
+      {
+        parents: { slope: "depth" },
+      },
+    );
+    const lane = document.querySelector<HTMLElement>('[data-lane="slope"]')!;
+    expect(lane.querySelector("[data-condition]")!.textContent).toBe("only if depth > 4");
+    const order = [...document.querySelectorAll<HTMLElement>("[data-lane]")].map((l) => l.dataset.lane);
+    expect(order.indexOf("slope"), "right under its switch").toBe(order.indexOf("depth") + 1);
+    expect(document.querySelector("[data-requirements]")!.textContent).toContain("depth >= 2 * min_leaf");
+    fireEvent.keyDown(end("depth-low"), { key: "ArrowRight" });
+    expect((await sent(1)).at(-1), "a changed lane keeps the requirements").toMatchObject({
+      expression: "depth >= 2 * min_leaf",
+    });
+  });
+});
+
+describe("a file", () => {
+  it("is read anew when it was read wrongly, and what was said of the brief stays", async () => {
+    const other = { ...data, hash: "anew", reading: { ...data.reading, decimal: "," } };
+    on(`POST /data/${data.hash}/readings`, (call) =>
+      call.body.delimiter === "|"
+        ? new No(422, { detail: "With a bar there is one column only.", field: "delimiter", status: 422 })
+        : other,
+    );
+    const { where } = open(`/new?data=${data.hash}`);
+    await waitFor(() => expect(document.querySelector('[data-column="arrived_warm"]')).toBeTruthy());
+    await press("target", document.querySelector('[data-column="arrived_warm"]')!);
+    type(await screen.findByLabelText("Name"), "Loads");
+    await press("first rows");
+    const first = screen.getByLabelText("First rows");
+    expect(first.querySelectorAll("thead th")).toHaveLength(data.columns.length);
+    await press("correct");
+    type(screen.getByLabelText("Columns parted by"), "|");
+    expect((await screen.findByText("With a bar there is one column only.")).dataset.error).toBe("reading");
+    type(screen.getByLabelText("Decimal sign"), ",");
+    await waitFor(() => expect(where()).toBe("/new?data=anew"));
+    expect(called("POST", `/data/${data.hash}/readings`).at(-1)!.body).toMatchObject({
+      ...{ format: "csv", decimal: ",", delimiter: data.reading.delimiter },
+    });
+    expect((await screen.findByLabelText<HTMLInputElement>("Name")).value).toBe("Loads");
+  });
+});
+
+describe("a brief that nothing was scored by", () => {
+  const problem = { ...answer<Problem>("GET /api/v1/problems/1"), frozen: false };
+
+  it("is changed in place, and its baselines are scored on request", async () => {
+    on("GET /problems/1", () => problem);
+    on("PUT /problems/1/brief", () => problem);
+    on("POST /problems/1/baselines", (call) =>
+      (call.body.learners as string[] | undefined)?.includes("bayes")
+        ? new No(409, { detail: "Naive Bayes cannot weigh rows.", field: "learners", status: 409 })
+        : answers["GET /api/v1/problems/1/baselines"],
+    );
+    const { where } = open("/p/1/brief");
+    const baselines = await waitFor(
+      () => document.querySelector<HTMLElement>('[data-baselines="2"]') ?? Promise.reject(new Error()),
+    );
+    expect(baselines.querySelector('[data-baseline="tree"]')!.textContent).toMatch(/Decision tree0\.07\d* ± 0\.02/);
+    expect(buttons("+ Decision tree"), "what is scored is not offered again").toEqual([]);
+    await press("+ Naive Bayes");
+    await screen.findByText("Naive Bayes cannot weigh rows.");
+    type(screen.getByLabelText("Seed"), "11");
+    await waitFor(() => expect(called("POST", "/briefs/preview").at(-1)!.body.seed).toBe(11));
+    await waitFor(async () => expect((await button("Save the brief")).hasAttribute("disabled")).toBe(false));
+    await press("Save the brief");
+    expect((await asked("PUT", "/problems/1/brief")).body).toMatchObject({ seed: 11, target: "arrived_warm" });
+    await waitFor(() => expect(where()).toBe("/p/1/space"));
+  });
+});
