@@ -4,7 +4,7 @@ import { fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
 import type { Problem, Search, TrialDetail } from "../src/api/client";
 import type { Decision, Finalists, Honest } from "../src/api/judging";
-import { answer, answers, asked, button, buttons, called, No, on, open, press, type } from "./stand";
+import { No, answer, answers, asked, at, button, buttons, called, field, on, open, press, type } from "./stand";
 
 const found = answer<Finalists>("GET /api/v1/problems/1/finalists");
 const signed = answer<Decision>("signed decision");
@@ -59,8 +59,8 @@ describe("the decision", () => {
     await begin();
     await waitFor(() => expect(row(second.trial.id)).toBeTruthy());
     fireEvent.click(row(second.trial.id));
-    type(screen.getByLabelText("Reason"), "Smaller, and as good.");
-    type(screen.getByLabelText("Signed"), "Bo");
+    type(at("Reason"), "Smaller, and as good.");
+    type(at("Signed"), "Bo");
     await press("Sign this choice");
     expect((await asked("POST", "/problems/1/decisions")).body).toMatchObject({
       ...{ trial_id: second.trial.id, rule: "by hand", reason: "Smaller, and as good.", signer: "Bo" },
@@ -76,7 +76,7 @@ describe("the decision", () => {
     await screen.findByText(/By the rule “highest mean”, signed Ada on/);
     await press("Take it away");
     await waitFor(() => expect(where()).toContain("view=take+away"));
-    const files = await screen.findByLabelText("Files to take away");
+    const files = await field("Files to take away");
     const ready = signed.files.filter((f) => f.state === "ready");
     expect([...files.querySelectorAll("a")].map((a) => a.getAttribute("href"))).toEqual(
       ready.map((f) => `/api/v1/decisions/1/files/${f.name}`),
@@ -91,8 +91,8 @@ describe("the decision", () => {
 
   it("weighs by a limit that stands in the address", async () => {
     const { where } = await begin();
-    type(await screen.findByLabelText("Measure with a limit"), "ROC AUC");
-    const limit = await screen.findByLabelText("Limit on ROC AUC");
+    type(await field("Measure with a limit"), "ROC AUC");
+    const limit = await field("Limit on ROC AUC");
     type(limit, "0.7");
     key("Enter", limit);
     await waitFor(() => expect(where()).toContain("limit_on=ROC+AUC&limit=0.7"));
@@ -143,7 +143,7 @@ describe("the decision", () => {
     await press("Leave it sealed");
     expect(called("POST", "/problems/1/holdout")).toEqual([]);
     await press(/^Open the holdout for/);
-    type(await screen.findByLabelText("Opened by"), "Ada");
+    type(await field("Opened by"), "Ada");
     await press("Open it");
     expect((await asked("POST", "/problems/1/holdout")).body).toEqual({
       ...{ trial_id: leader.trial.id, opener: "Ada", again: false },
@@ -159,7 +159,7 @@ describe("the decision", () => {
   it("re-judges the best on fresh folds, as often as asked", async () => {
     on("POST /problems/1/rejudgings", () => answer<Search[]>("GET /api/v1/problems/1/searches")[0]);
     await begin();
-    const repeats = await screen.findByLabelText("Repeats");
+    const repeats = await field("Repeats");
     type(repeats, "99");
     expect((repeats as HTMLInputElement).value, "within what the server takes").toBe("50");
     type(repeats, "2");
@@ -192,7 +192,7 @@ describe("home", () => {
     on("GET /problems", () => [problem, other]);
     open("/");
     await screen.findByText("Warm arrivals");
-    const field = screen.getByLabelText("Search problems");
+    const field = at("Search problems");
     await press("fresh");
     expect((field as HTMLInputElement).value).toBe("fresh");
     expect(screen.queryByText("Warm arrivals")).toBeNull();
@@ -224,21 +224,21 @@ describe("everywhere", () => {
       await waitFor(() => expect(where()).toBe(`/p/1/${stage}?search=1`));
     }
     key("k", document.body, { ctrlKey: true });
-    const field = await screen.findByLabelText("Go to");
-    type(field, "network");
-    key("Enter", field);
+    const entry = await field("Go to");
+    type(entry, "network");
+    key("Enter", entry);
     await waitFor(() => expect(where()).toBe("/p/1/live?search=2"));
     key("k", document.body, { ctrlKey: true });
-    type(await screen.findByLabelText("Go to"), "zzz");
+    type(await field("Go to"), "zzz");
     await screen.findByText("Nothing here is called that.");
   });
 
   it("keeps its keys to itself while somebody types", async () => {
     const { where } = open("/p/1/evidence?search=1");
-    const field = await screen.findByLabelText("Filter trials");
-    key("5", field);
-    key("n", field);
-    key("?", field);
+    const entry = await field("Filter trials");
+    key("5", entry);
+    key("n", entry);
+    key("?", entry);
     expect(where()).toBe("/p/1/evidence?search=1");
     expect(screen.queryByText("Keys")).toBeNull();
     key("?");

@@ -4,7 +4,7 @@ import { fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
 import type { Curves, Learner, Points, Schemas, Search } from "../src/api/client";
 import type { Diagnostics, Finalists } from "../src/api/judging";
-import { answer, asked, button, buttons, called, No, on, open, press, type } from "./stand";
+import { No, answer, asked, at, button, buttons, called, field, on, open, press, type } from "./stand";
 
 type Catalogue = Schemas["CatalogueView"];
 const checked = answer<Schemas["SpaceView"]>("checked space");
@@ -18,7 +18,7 @@ describe("on the space", () => {
     await waitFor(async () => expect((await button("Launch")).hasAttribute("disabled")).toBe(false));
     return page;
   };
-  const text = () => screen.getByLabelText<HTMLTextAreaElement>("Space notation").value;
+  const text = () => at<HTMLTextAreaElement>("Space notation").value;
 
   it("past results find their columns, and come in as they are said to be", async () => {
     on("POST /problems/1/past-results", (call) =>
@@ -31,15 +31,14 @@ describe("on the space", () => {
     const keep = await button("Keep them");
     expect(keep.hasAttribute("disabled")).toBe(true);
     const file = new File(["depth,min leaf,ap score,who\n4,10,0.91,anna\n7,20,0.5,ben\n"], "old.csv");
-    fireEvent.change(screen.getByLabelText("File with past results"), { target: { files: [file] } });
-    const stands = async (column: string) =>
-      (await screen.findByLabelText<HTMLSelectElement>(`What ${column} stands for`)).value;
+    fireEvent.change(at("File with past results"), { target: { files: [file] } });
+    const stands = async (column: string) => (await field<HTMLSelectElement>(`What ${column} stands for`)).value;
     expect([await stands("depth"), await stands("ap score"), await stands("who")]).toEqual(["depth", "=score", "-"]);
-    type(screen.getByLabelText("What min leaf stands for"), "min_leaf");
-    type(screen.getByLabelText("What depth stands for"), "-");
+    type(at("What min leaf stands for"), "min_leaf");
+    type(at("What depth stands for"), "-");
     fireEvent.click(keep);
     await screen.findByText("No column stands for a setting.");
-    type(screen.getByLabelText("What depth stands for"), "depth");
+    type(at("What depth stands for"), "depth");
     fireEvent.click(keep);
     await screen.findByText(/^2 past results kept; the best scores 0\.91/);
     expect((await asked("POST", "/problems/1/past-results", 2)).body).toMatchObject({
@@ -62,7 +61,7 @@ describe("on the space", () => {
     );
     await begin();
     await press("A class of your own …");
-    type(screen.getByLabelText("Where it is"), where);
+    type(at("Where it is"), where);
     await press("Bring it");
     await screen.findByText("line 1: ImportError");
     expect(screen.getByText("models.py has no Thermostat.").dataset.error).toBe("own");
@@ -83,7 +82,7 @@ describe("on the space", () => {
   it("learners are searched together, and taken out again", async () => {
     on("GET /learners", () => answer("GET /api/v1/learners?key=tree&task=binary"));
     await begin();
-    type(screen.getByLabelText("Search another learner along"), "forest");
+    type(at("Search another learner along"), "forest");
     await waitFor(() => expect(called("POST", "/spaces/check").at(-1)!.body.learner).toBe("tree | forest"));
     expect(localStorage.getItem("pellux-space-1")).toContain('"learner":"tree | forest"');
     await press(/^or .*forest ×$/i);
@@ -109,7 +108,7 @@ describe("on the space", () => {
       ],
     }));
     await begin();
-    type(screen.getByLabelText("First space"), "1");
+    type(at("First space"), "1");
     const shown = await waitFor(
       () => document.querySelector<HTMLElement>("[data-comparison]") ?? Promise.reject(new Error()),
     );
@@ -127,7 +126,7 @@ describe("on the brief", () => {
     const copy = await waitFor(() => buttons(/new problem|copy|change/i)[0] ?? Promise.reject(new Error("no way on")));
     fireEvent.click(copy);
     await waitFor(() => expect(where()).toContain("/new?from=1"));
-    await waitFor(() => expect(screen.getByLabelText<HTMLInputElement>("Name").value).toBe("Warm arrivals (changed)"));
+    await waitFor(() => expect(at<HTMLInputElement>("Name").value).toBe("Warm arrivals (changed)"));
   });
 });
 
@@ -146,7 +145,7 @@ describe("on the decision", () => {
       call.query.get("beside") ? { ...found, finalists: beside, front } : found,
     );
     const { where } = await begin("trade-off");
-    type(screen.getByLabelText("Second measure"), "fit seconds");
+    type(at("Second measure"), "fit seconds");
     await waitFor(() => expect(where()).toContain("beside=fit+seconds"));
     const dots = await waitFor(() => {
       const all = document.querySelectorAll<SVGCircleElement>("[data-dot]");
@@ -165,8 +164,8 @@ describe("on the decision", () => {
     const d = answer<Diagnostics>(`GET /api/v1/trials/${leader}/diagnostics`);
     const cuts = d.trial.cuts!;
     await begin("against+the+baseline");
-    const slider = await screen.findByLabelText(/Call it/);
-    const at = (threshold: number) => {
+    const slider = await field(/Call it/);
+    const placeAt = (threshold: number) => {
       let place = 0;
       cuts.threshold.forEach((t, i) => {
         if (t !== null && t >= threshold) place = i;
@@ -177,8 +176,8 @@ describe("on the decision", () => {
       fireEvent.change(slider, { target: { value: String(threshold) } });
       const shown = document.body.textContent!;
       expect(shown).toContain(`from ${threshold.toFixed(3)} on`);
-      expect(shown, `hits at ${threshold}`).toContain(String(cuts.hits[at(threshold)]!));
-      expect(shown, `false alarms at ${threshold}`).toContain(String(cuts.false_alarms[at(threshold)]!));
+      expect(shown, `hits at ${threshold}`).toContain(String(cuts.hits[placeAt(threshold)]!));
+      expect(shown, `false alarms at ${threshold}`).toContain(String(cuts.false_alarms[placeAt(threshold)]!));
     }
     const f1 = cuts.threshold.map(
       (_, i) => (2 * cuts.hits[i]!) / Math.max(cuts.hits[i]! + cuts.false_alarms[i]! + cuts.positives, 1),
@@ -186,7 +185,7 @@ describe("on the decision", () => {
     const best = cuts.threshold[f1.indexOf(Math.max(...f1))]!;
     await press("Best F1");
     expect(Number((slider as HTMLInputElement).value)).toBeCloseTo(best, 2);
-    const table = screen.getByLabelText("By every metric");
+    const table = at("By every metric");
     expect(table.querySelectorAll("tbody tr")).toHaveLength(d.metrics.length);
   });
 
@@ -221,7 +220,7 @@ describe("on live", () => {
 
   it("rungs count everybody who came, and what became of them", async () => {
     open("/p/1/live?search=2");
-    const rungs = await screen.findByLabelText("Rungs");
+    const rungs = await field("Rungs");
     const steps = [...rungs.querySelectorAll<HTMLElement>("[data-rung]")];
     expect(steps.map((s) => s.dataset.rung)).toEqual([...search.stopping.levels].reverse().map(String));
     for (const [i, step] of steps.entries()) {

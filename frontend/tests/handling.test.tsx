@@ -4,7 +4,7 @@ import { fireEvent, screen, waitFor } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
 import type { Data, Problem, Schemas } from "../src/api/client";
 import type { Parameter } from "../src/lib/scale";
-import { answer, answers, asked, button, buttons, called, No, on, open, press, type } from "./stand";
+import { No, answer, answers, asked, at, button, buttons, called, field, on, open, press, type } from "./stand";
 
 type SpaceView = Schemas["SpaceView"];
 const checked = answer<SpaceView>("checked space");
@@ -133,19 +133,19 @@ describe("a file", () => {
     const { where } = open(`/new?data=${data.hash}`);
     await waitFor(() => expect(document.querySelector('[data-column="arrived_warm"]')).toBeTruthy());
     await press("target", document.querySelector('[data-column="arrived_warm"]')!);
-    type(await screen.findByLabelText("Name"), "Loads");
+    type(await field("Name"), "Loads");
     await press("first rows");
-    const first = screen.getByLabelText("First rows");
+    const first = at("First rows");
     expect(first.querySelectorAll("thead th")).toHaveLength(data.columns.length);
     await press("correct");
-    type(screen.getByLabelText("Columns parted by"), "|");
+    type(at("Columns parted by"), "|");
     expect((await screen.findByText("With a bar there is one column only.")).dataset.error).toBe("reading");
-    type(screen.getByLabelText("Decimal sign"), ",");
+    type(at("Decimal sign"), ",");
     await waitFor(() => expect(where()).toBe("/new?data=anew"));
     expect(called("POST", `/data/${data.hash}/readings`).at(-1)!.body).toMatchObject({
       ...{ format: "csv", decimal: ",", delimiter: data.reading.delimiter },
     });
-    expect((await screen.findByLabelText<HTMLInputElement>("Name")).value).toBe("Loads");
+    expect((await field<HTMLInputElement>("Name")).value).toBe("Loads");
   });
 });
 
@@ -168,7 +168,7 @@ describe("a brief that nothing was scored by", () => {
     expect(buttons("+ Decision tree"), "what is scored is not offered again").toEqual([]);
     await press("+ Naive Bayes");
     await screen.findByText("Naive Bayes cannot weigh rows.");
-    type(screen.getByLabelText("Seed"), "11");
+    type(at("Seed"), "11");
     await waitFor(() => expect(called("POST", "/briefs/preview").at(-1)!.body.seed).toBe(11));
     await waitFor(async () => expect((await button("Save the brief")).hasAttribute("disabled")).toBe(false));
     await press("Save the brief");

@@ -3,7 +3,7 @@
 import { fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
 import type { Data, Preview, Problem, Schemas } from "../src/api/client";
-import { answer, answers, asked, button, buttons, called, No, on, open, press, type } from "./stand";
+import { No, answer, answers, asked, at, button, buttons, called, field, on, open, press, type } from "./stand";
 
 type SpaceView = Schemas["SpaceView"];
 const data = Object.values(answers).find((a) => typeof a === "object" && a && "columns" in a) as Data;
@@ -28,8 +28,8 @@ describe("a new problem", () => {
     expect(body.features).not.toContain("arrived_warm");
     expect(body.features, "free text and dates are left out by themselves").not.toContain("departed_on");
     await screen.findByText(/predicts two classes/);
-    type(screen.getByLabelText("Name"), "Loads");
-    type(screen.getByLabelText("Metric"), "ROC AUC");
+    type(at("Name"), "Loads");
+    type(at("Metric"), "ROC AUC");
     await waitFor(() => expect(called("POST", "/briefs/preview").at(-1)!.body.metric).toBe("ROC AUC"));
     await waitFor(async () => expect((await button("Frame the problem")).hasAttribute("disabled")).toBe(false));
     await press("Frame the problem");
@@ -45,11 +45,11 @@ describe("a new problem", () => {
     );
     await begin();
     await press("target", column("arrived_warm"));
-    type(await screen.findByLabelText(/^Folds/), "1");
+    type(await field(/^Folds/), "1");
     const alert = await screen.findByText("A split plan has 2 to 50 folds. Got 1.");
     expect(alert.dataset.error).toBe("folds");
     expect((await button("Frame the problem")).hasAttribute("disabled")).toBe(true);
-    type(screen.getByLabelText(/^Folds/), "4");
+    type(at(/^Folds/), "4");
     await waitFor(() => expect(screen.queryByText(/A split plan has/)).toBeNull());
   });
 
@@ -68,7 +68,7 @@ describe("a new problem", () => {
   it("shows what stands in the way of a file, and keeps the page", async () => {
     on("GET /data", () => []);
     open("/new");
-    const input = await screen.findByLabelText("Data file");
+    const input = await field("Data file");
     const sent: string[] = [];
     class Sending {
       upload = {} as { onprogress?: unknown };
@@ -101,7 +101,7 @@ describe("a new problem", () => {
 describe("the space", () => {
   const checked = answer<SpaceView>("checked space");
   const lane = (name: string) => document.querySelector<HTMLElement>(`[data-lane="${name}"]`)!;
-  const text = () => screen.getByLabelText<HTMLTextAreaElement>("Space notation");
+  const text = () => at<HTMLTextAreaElement>("Space notation");
   /** A server that reads text as it is and writes lanes as lines. */
   const reads = () =>
     on("POST /spaces/check", (call) => {
@@ -184,14 +184,14 @@ describe("the space", () => {
   it("launches exactly what the row says", async () => {
     on("POST /problems/1/searches", () => answer("GET /api/v1/searches/2"));
     const { where } = await begin();
-    type(screen.getByLabelText("Strategy"), "gaussian process");
-    type(screen.getByLabelText("Early stopping"), "asynchronous halving");
-    type(screen.getByLabelText("Trials"), "25");
-    type(screen.getByLabelText("Until score"), "0.4");
+    type(at("Strategy"), "gaussian process");
+    type(at("Early stopping"), "asynchronous halving");
+    type(at("Trials"), "25");
+    type(at("Until score"), "0.4");
     await press("settings");
-    type(screen.getByLabelText("factor"), "4");
-    type(screen.getByLabelText("What grows"), "rows");
-    fireEvent.click(screen.getByLabelText(/warm start/));
+    type(at("factor"), "4");
+    type(at("What grows"), "rows");
+    fireEvent.click(at(/warm start/));
     await press("Launch");
     const { body } = await asked("POST", "/problems/1/searches");
     expect(body).toMatchObject({ learner: "tree", space: checked.text });
@@ -214,11 +214,11 @@ describe("the space", () => {
         : answer("POST /api/v1/problems/1/forecast"),
     );
     await begin();
-    const trials = screen.getByLabelText("Trials");
+    const trials = at("Trials");
     type(trials, "0");
     expect((await screen.findByText(/greater than or equal to 1. Got 0/)).dataset.error).toBe("plan");
     expect(trials.getAttribute("aria-invalid")).toBe("true");
-    expect(screen.getByLabelText("Minutes").getAttribute("aria-invalid")).toBe("false");
+    expect(at("Minutes").getAttribute("aria-invalid")).toBe("false");
     type(trials, "8");
     await waitFor(() => expect(trials.getAttribute("aria-invalid")).toBe("false"));
     expect(document.querySelector("[data-forecast]")!.textContent).toMatch(/36 fits/);
@@ -259,10 +259,10 @@ describe("the space", () => {
     on("POST /problems/1/forecast", () => {
       throw new TypeError("fetch failed");
     });
-    type(screen.getByLabelText("Trials"), "9");
+    type(at("Trials"), "9");
     await screen.findByText("The server does not answer. Is Pellux still running?");
     on("POST /problems/1/forecast", () => answer("POST /api/v1/problems/1/forecast"));
-    type(screen.getByLabelText("Trials"), "10");
+    type(at("Trials"), "10");
     await waitFor(() => expect(screen.queryByText(/does not answer/)).toBeNull());
   });
 });

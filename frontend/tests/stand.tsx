@@ -168,9 +168,7 @@ export function open(address: string) {
 /** Buttons and links by their words: a search through roles asks every element for its style, which takes a second here. */
 export const buttons = (name: string | RegExp, within: ParentNode = document) =>
   [...within.querySelectorAll<HTMLElement>("button, a[href]")].filter((b) =>
-    [b.getAttribute("aria-label"), b.textContent].some((words) =>
-      typeof name === "string" ? words?.trim() === name : name.test(words ?? ""),
-    ),
+    [b.getAttribute("aria-label"), b.textContent].some((words) => fits(words, name)),
   );
 export const button = (name: string | RegExp, within: ParentNode = document) =>
   waitFor(() => {
@@ -180,6 +178,18 @@ export const button = (name: string | RegExp, within: ParentNode = document) =>
   });
 export const press = async (name: string | RegExp, within: ParentNode = document) =>
   fireEvent.click(await button(name, within));
+const fits = (words: string | null | undefined, name: string | RegExp) =>
+  typeof name === "string" ? words?.replace(/\s*\*$/, "").trim() === name : name.test(words ?? "");
+/** A field, or whatever else bears a label, by the label's words. */
+export function at<T extends Element = HTMLElement>(label: string | RegExp): T {
+  const named = [...document.querySelectorAll("[aria-label]")].find((e) => fits(e.getAttribute("aria-label"), label));
+  const labelled = [...document.querySelectorAll("label")].find((l) => fits(l.textContent, label))?.control;
+  const found = named ?? labelled;
+  if (!found) throw new Error(`Nothing is labelled ${String(label)}.`);
+  return found as Element as T;
+}
+export const field = <T extends Element = HTMLElement>(label: string | RegExp) => waitFor(() => at<T>(label));
+
 export const type = (field: Element, value: string) => fireEvent.change(field, { target: { value } });
 /** Waits until the page has asked for something, and returns the newest such call. */
 export const asked = (method: string, path: string, count = 1) =>
