@@ -29,7 +29,7 @@ from pellux.core.surrogates.gaussian_process import Posterior, fit
 
 Array = NDArray[np.float64]
 Mask = NDArray[np.bool_]
-POLISHED = 2e-4  # of what there was to gain: an expected improvement below it is not worth most of the proposals
+POLISHED = 1e-3  # of what there was to gain: an expected improvement below it is not worth most of the proposals
 DONE = np.log(300)  # by how much less is not worth a single proposal more
 TIDY = 3  # every so many proposals one goes on polishing all the same
 STILL = 8  # last trials on a hill, beside one a parameter, over which its best is looked at
