@@ -2,9 +2,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import pytest
 from hypothesis import HealthCheck, settings
+from xdist.scheduler import LoadScopeScheduling
 
 from pellux.service.engine_room import EngineRoom
 from pellux.service.workspace import Workspace
@@ -13,16 +15,22 @@ settings.register_profile("pellux", deadline=None, max_examples=60, suppress_hea
 settings.load_profile("pellux")
 
 
-SHARED = ("decided",)  # fixtures of a module that cost enough to be made once
+TOGETHER = ("tests/browser/", "tests/service/test_deciding.py")  # files whose tests share what is costly to make
 
 
-@pytest.hookimpl(tryfirst=True)
-def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Tests that share something costly run in one process; all others go to whichever is free."""
-    for item in items:
-        for name in SHARED:
-            if name in getattr(item, "fixturenames", ()):
-                item.add_marker(pytest.mark.xdist_group(name))
+class _Free(LoadScopeScheduling):
+    """Gives every test to whichever process is free, but for the files whose tests share something: those go as one.
+
+    The groups that pytest-xdist 3.8 has for this do nothing under pytest 9.2.
+    """
+
+    def _split_scope(self, nodeid: str) -> str:
+        file: str = nodeid.split("::", 1)[0]
+        return file if file.startswith(TOGETHER) else nodeid
+
+
+def pytest_xdist_make_scheduler(config: pytest.Config, log: Any) -> LoadScopeScheduling:
+    return _Free(config, log)
 
 
 @pytest.fixture

@@ -12,7 +12,7 @@ from tests.browser.driving import Page, browser
 from tests.service.test_brief import loads
 from tests.serving import Server
 
-pytestmark = [pytest.mark.slow, pytest.mark.xdist_group("browser brief")]
+pytestmark = pytest.mark.slow
 CODE = """
 class Half:
     \"\"\"Says half, always.\"\"\"

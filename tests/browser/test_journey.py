@@ -13,7 +13,7 @@ from tests.browser.driving import Page, browser
 from tests.making import mixed_columns, write_csv
 from tests.serving import Server
 
-pytestmark = [pytest.mark.slow, pytest.mark.xdist_group("browser journey")]
+pytestmark = pytest.mark.slow
 
 
 @pytest.fixture(scope="module")

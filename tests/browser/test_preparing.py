@@ -11,7 +11,7 @@ from tests.browser.driving import Page, browser
 from tests.making import mixed_columns, write_csv
 from tests.serving import Server
 
-pytestmark = [pytest.mark.slow, pytest.mark.xdist_group("browser preparing")]
+pytestmark = pytest.mark.slow
 TEXT = "[aria-label='Space notation']"
 SPACE = """trees:    20 .. 60 int, costly
 depth:    2 .. 9 int

@@ -11,7 +11,7 @@ from tests.browser.driving import Page, browser
 from tests.making import mixed_columns, write_csv
 from tests.serving import Server
 
-pytestmark = [pytest.mark.slow, pytest.mark.xdist_group("browser stopping")]
+pytestmark = pytest.mark.slow
 SPACE = "rate: 1e-4 .. 0.1 log\npull: 1e-6 .. 1 log\nwidth: 6\nbatch: 64 .. 128 int\nepochs: 9"
 
 
