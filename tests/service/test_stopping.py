@@ -367,6 +367,13 @@ def test_rows_begin_where_a_model_of_them_says_something(room: EngineRoom, tmp_p
     assert levels(many, strategy="gaussian process") == [11, 100], "what a model proposes needs less sifting"
     assert levels(many, strategy="gaussian process", factor=3) == [4, 11, 33, 100]
     assert levels(few, strategy="gaussian process") == [33, 100]
+    assert levels(many, strategy="gaussian process", least=0) == [11, 100], "0 is said to leave it to us"
+    plan = {"early stopping": "asynchronous halving", "stopping": {"resource": "rows"}, "strategy": "gaussian process"}
+    search = launch(room, many, trials=3, **plan)
+    assert room.join(search, 60)
+    kept = searches.search_view(room, search).stopping
+    assert (kept.levels, kept.settings) == ([11, 100], {"factor": 9, "least": 11}), "it is launched as it was foreseen"
+    assert kept.reason.endswith("the best ninth goes on.")
 
 
 def test_every_trial_of_a_search_with_rungs_can_be_exported(room: EngineRoom, tmp_path: Path) -> None:

@@ -122,7 +122,8 @@ def resolve_stopping(
         key == "asynchronous halving"
         and resource == ROWS
         and STRATEGIES[strategy].modelled
-        and not given.keys() & {"factor", "least"}
+        and "factor" not in given
+        and not settings.least  # 0 leaves it to us, said or not
     ):
         own_choice = bold(most, telling())
         kept, settings = {**kept, **own_choice}, settings_of(found.settings, {**given, **own_choice})

@@ -14,7 +14,8 @@ ROWS, ITERATIONS, FOLDS = "rows", "iterations", "folds"
 RESOURCES = (ROWS, ITERATIONS, FOLDS)
 USUAL_BELOW = 3  # rungs below the whole
 CAREFUL_BELOW = 2  # where rows grow and nobody knows how much so few of them tell
-BOLD = 9
+BOLD = 9  # by how much the one rung rises where a model proposes
+TELLING_FOR_BOLD = 1 / 27  # of the rows must tell something for it
 OF_EACH_CLASS = 30  # rows of the rarest class, and rows in all where numbers are predicted, from which on
 OF_NUMBERS = 60  # a model says something about the whole. Measured: 79 rows do, 13 of the rarest class do not (docs/benchmarks.md)
 
@@ -101,7 +102,7 @@ def bold(most: int, telling: float | None) -> dict[str, int]:
     costs as much as the whole; what a model proposes is good already, and needs less sifting and more scores in full.
     Where even a 27th of the rows tells something, a ninth ranks well enough for it: see docs/benchmarks.md.
     """
-    return {"factor": BOLD, "least": round(most / BOLD)} if telling is not None and telling <= BOLD**-1.5 else {}
+    return {"factor": BOLD, "least": round(most / BOLD)} if telling is not None and telling <= TELLING_FOR_BOLD else {}
 
 
 def geometric(resource: str, least: int, most: int, factor: int) -> Ladder:
