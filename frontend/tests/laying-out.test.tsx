@@ -207,6 +207,18 @@ describe("the space", () => {
     await waitFor(() => expect(where()).toBe("/p/1/live?search=2"));
   });
 
+  it("shows what a setting that is left open comes to", async () => {
+    const known = answer<Schemas["ForecastView"]>("POST /api/v1/problems/1/forecast");
+    const stopping = { ...known.stopping, key: "asynchronous halving", settings: { factor: 9, least: 11 } };
+    on("POST /problems/1/forecast", () => ({ ...known, stopping }));
+    await begin();
+    type(at("Early stopping"), "asynchronous halving");
+    await press("settings");
+    await waitFor(() => expect(at<HTMLInputElement>("factor").placeholder).toBe("9"));
+    expect(at<HTMLInputElement>("least").placeholder).toBe("11");
+    expect(at<HTMLInputElement>("factor").value, "it is not said for the user").toBe("");
+  });
+
   it("marks the field that the plan is refused for", async () => {
     on("POST /problems/1/forecast", (call) =>
       (call.body.plan as { trials: number }).trials === 0

@@ -7,6 +7,7 @@ interface Props {
   population: boolean;
   value: string;
   settings: Record<string, number | string>;
+  resolved: Record<string, unknown>; // what the forecast says is meant where a setting is left open
   wrong: string | null;
   onRule: (key: string) => void;
   onSettings: (settings: Record<string, number | string>) => void;
@@ -20,7 +21,7 @@ const INTERVAL = {
 const MOST = { name: "most", default: 0, sentence: "Iterations of a whole trial; 0 takes the learner's own." };
 
 /** Which rule ends weak trials, and behind a button its settings: what is left alone stays as it is by default. */
-export function EarlyStopping({ rules, population, value, settings, wrong, onRule, onSettings }: Props) {
+export function EarlyStopping({ rules, population, value, settings, resolved, wrong, onRule, onSettings }: Props) {
   const [open, setOpen] = useState(false);
   const rule = rules.find((r) => r.key === value);
   const own = population
@@ -73,7 +74,7 @@ export function EarlyStopping({ rules, population, value, settings, wrong, onRul
               value={settings.resource ?? ""}
               error={wrong === "plan.stopping.resource"}
               onChange={(e) => set("resource", e.target.value, false)}
-              sx={{ width: 128 }}
+              sx={{ width: 128, flex: "none" }}
             >
               <option value="">as it suits</option>
               {rule.resources.map((r) => (
@@ -89,12 +90,12 @@ export function EarlyStopping({ rules, population, value, settings, wrong, onRul
               label={setting.name}
               type="number"
               title={setting.sentence}
-              placeholder={setting.default === 0 ? "open" : String(setting.default)}
+              placeholder={String(resolved[setting.name] ?? (setting.default === 0 ? "open" : setting.default))}
               value={settings[setting.name] ?? ""}
               error={wrong === `plan.stopping.${setting.name}`}
               onChange={(e) => set(setting.name, e.target.value, true)}
               slotProps={{ inputLabel: { shrink: true }, htmlInput: { step: "any" } }}
-              sx={{ width: 92 }}
+              sx={{ width: 80, flex: "none" }}
             />
           ))}
           <span className="small soft grow">{own.map((s) => `${s.name}: ${s.sentence}`).join(" ")}</span>

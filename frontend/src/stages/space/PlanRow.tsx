@@ -107,6 +107,7 @@ export function PlanRow({ problem, learner, space, ready }: Props) {
           population={plan.strategy === "population training"}
           value={plan.stopping}
           settings={plan.settings}
+          resolved={forecast.data?.stopping.key === plan.stopping ? forecast.data.stopping.settings : {}}
           wrong={wrong?.field ?? null}
           onRule={(stopping) => change({ stopping, settings: {} })}
           onSettings={(settings) => change({ settings })}
