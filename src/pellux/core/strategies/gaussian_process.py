@@ -159,7 +159,7 @@ class _Proposal:
         usual = self._best(everywhere)
         if not self._design.polish or not self._settled(usual):
             return usual.configuration
-        found = self._elsewhere()
+        found = (self._among(self._rivals()) if self._coding.choices else None) or self._elsewhere()
         if found is None:  # nothing is left to gain where the model believes it knows
             found = self._maximiser(everywhere, self._highest).least_known()
         return (found if found.configuration is not None else usual).configuration
@@ -231,6 +231,8 @@ class _Proposal:
             if self._may_catch_up(region):
                 regions.append(region)
         shuffle = np.random.default_rng([self._chance.seed, self._chance.number, RIVALS]).permutation(len(regions))
+        if self._coding.choices:
+            shuffle = sorted(shuffle, key=lambda i: int(regions[i].holds(self._points).sum()))
         # Each costs a search of its own: one must do when observations are many.
         return [regions[i] for i in shuffle[: 1 if len(self._features) > MANY else LOOKED_INTO]]
 

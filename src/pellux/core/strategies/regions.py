@@ -43,7 +43,8 @@ class Everywhere:
 
 @dataclass(frozen=True)
 class Surroundings:
-    """Nearer to the first of some tops than to the others.
+    """Nearer to the first of some tops than to the others. Where options are chosen as at some top, only tops with these
+    options count: a model that has not yet seen what a choice matters thinks all of them near.
 
     Attributes
     ----------
@@ -58,7 +59,9 @@ class Surroundings:
     def holds(self, points: Array) -> Mask:
         features = self.coding.features(points)
         near = np.stack([self.posterior.correlation(features, top) for top in self.tops])
-        found: Mask = near[0] >= near.max(0)
+        alike = np.stack([_same_options(self.coding, features, top) for top in self.tops])
+        near[:, alike.any(0)] = np.where(alike, near, -np.inf)[:, alike.any(0)]
+        found: Mask = (near[0] >= near.max(0)) & (near[0] > -np.inf)
         return found
 
 
@@ -91,6 +94,11 @@ class Beside:
         toward = self.judge.expected(features + WAY * (top - features))
         height = self.judge.expected(top[None])
         flat = (toward < mean + RISE * (height - mean)) & (self.judge.correlation(features, top) < APART)
-        numbers = len(self.coding.numbers)
-        found: Mask = flat & (features[:, numbers:] == top[numbers:]).all(1)
+        found: Mask = flat & _same_options(self.coding, features, top)
         return found
+
+
+def _same_options(coding: Coding, features: Array, top: Array) -> Mask:
+    numbers = len(coding.numbers)
+    found: Mask = (features[:, numbers:] == top[numbers:]).all(1)
+    return found
