@@ -44,6 +44,7 @@ ABLATIONS = {
     "no sum over parameters in the kernel": Design(additive=False),
     "candidates only, no climbing": Design(climb=False),
     "no rival is abandoned": Design(abandon=False),
+    "options' rims from the start": Design(inside=False),
     "what noise hides counts": Design(noise=False),
 }
 ABLATED_SEEDS = 7

@@ -12,7 +12,7 @@ from pellux.core.space import Space, parse
 from pellux.core.strategies import Chance, Observation, even_spread, gaussian_process
 from pellux.core.strategies.basins import tops
 from pellux.core.strategies.gaussian_process import believe
-from pellux.core.strategies.regions import Beside, Everywhere, Surroundings
+from pellux.core.strategies.regions import Beside, Everywhere, Inside, Surroundings
 from pellux.core.surrogates.coding import Coding
 
 SQUARE = parse("x: 0 .. 1\ny: 0 .. 1")
@@ -70,6 +70,32 @@ def test_surroundings_end_half_way_to_the_next_top() -> None:
     model, coding = believe(SQUARE, history, []), Coding.of(SQUARE)
     region = Surroundings(model.posterior, coding, coding.features(np.array([[0.2, 0.2], [0.8, 0.8]])))
     assert region.holds(np.array([[0.3, 0.3], [0.45, 0.45], [0.55, 0.55], [0.9, 0.7]])).tolist() == [True, True, False, False]
+
+
+def test_where_options_are_those_of_a_top_only_tops_with_these_options_count() -> None:
+    """The model has seen no difference between the options: by correlation alone all of (x, y) would be one top's."""
+    space = parse("x: 0 .. 1\ny: 0 .. 1\nkind: a | b | c")
+    model, coding = believe(space, observed(space, hills((1.0, 3, 0.5)), 30), []), Coding.of(space)
+
+    def at(x: float, kind: str) -> list[float]:
+        return list(space.encode({"x": x, "y": x, "kind": kind}))
+
+    region = Surroundings(model.posterior, coding, coding.features(np.array([at(0.2, "a"), at(0.8, "b")])))
+    places = np.array([at(0.1, "a"), at(0.9, "a"), at(0.1, "b"), at(0.9, "b"), at(0.3, "c"), at(0.7, "c")])
+    assert region.holds(places).tolist() == [True, True, False, False, True, False]
+
+
+def test_the_inside_has_no_ends_of_numbers_but_all_levels_of_short_ones() -> None:
+    space = parse("x: 0 .. 1\nlong: 1 .. 100 int\nshort: 1 .. 3 int\nkind: a | b\ny: 0 .. 1 if kind == a")
+    model = believe(space, observed(space, lambda c: float(c["x"]), 12), [])
+    inside = Inside(Everywhere(model.posterior, Coding.of(space)), 0.2)
+    holds = {
+        (0.5, 50, 1, 0.5): True, (0.3, 70, 3, 0.3): True, (0.1, 50, 2, 0.5): False, (0.5, 95, 2, 0.5): False,
+        (0.5, 50, 2, 0.95): False, (0.5, 50, 3, None): True, (0.95, 50, 3, None): False,
+    }  # fmt: skip
+    for (x, long, short, y), held in holds.items():
+        configuration = {"x": x, "long": long, "short": short} | ({"kind": "b"} if y is None else {"kind": "a", "y": y})
+        assert inside.holds(space.encode(configuration)[None]).tolist() == [held], configuration
 
 
 def found_tops(space: Space, history: list[Observation]) -> list[Mapping[str, Any]]:

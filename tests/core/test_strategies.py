@@ -199,6 +199,20 @@ def test_a_rival_that_will_not_catch_up_is_left_alone() -> None:
         assert least <= sum(o.configuration["kind"] == "hopeless" for o in later) <= most
 
 
+def test_the_least_tried_option_is_the_next_rival_and_is_tried_inside_first() -> None:
+    space = parse("x: 0 .. 1\ny: 0 .. 1\nkind: often | seldom | hardly")
+    floors = {"often": 0.0, "seldom": 0.1, "hardly": 0.2}
+    rng = np.random.default_rng(1)
+    history = []
+    for kind, x, y in [*((k, *rng.random(2)) for k in ["often"] * 9 + ["seldom"] * 5), ("hardly", 0.9, 0.1), ("hardly", 0.8, 0.2)]:
+        score = -((x - 0.3) ** 2) - (y - 0.6) ** 2 - floors[kind]
+        history.append(Observation({"x": x, "y": y, "kind": kind}, (score,), 1.0, "scored"))
+    for number in (17, 19, 21):  # every second proposal is a rival's
+        found = propose(space, history, [], number)
+        assert found["kind"] == "hardly"
+        assert all(abs(found[name] - 0.5) <= 0.5 - 0.3 * (1 - 2 / 10) for name in "xy")  # type: ignore[operator]
+
+
 def test_a_rival_waits_for_what_is_pending_there() -> None:
     space = parse("x: 0 .. 1\ny: 0 .. 1\nkind: a | b")
     history = play("even spread", space, lambda c: -((c["x"] - 0.3) ** 2) - (c["y"] - 0.6) ** 2 - 0.01 * (c["kind"] == "b"), 8)

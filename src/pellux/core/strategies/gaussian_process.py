@@ -4,7 +4,8 @@ Every proposal fits the model anew from the history alone, so nothing depends on
 trials are believed to score what the model expects of them (Ginsbourger et al. 2010). Every third proposal works on
 another basin than the incumbent's: plain expected improvement polishes the first basin it finds, although a rival that
 it left half-climbed may be higher. One that climbs too slowly to catch up is abandoned. Once the incumbent's basin has
-next to nothing left to gain, most proposals go elsewhere.
+next to nothing left to gain, most proposals go elsewhere: where there are choices to other options, the least tried
+first and at first not to the ends of their numbers.
 """
 
 from __future__ import annotations
@@ -23,7 +24,7 @@ from pellux.core.strategies.basins import tops
 from pellux.core.strategies.contract import Chance, History, Observation, Proposed
 from pellux.core.strategies.evidence import Evidence, gather, kept
 from pellux.core.strategies.fresh import one_by_one, taken
-from pellux.core.strategies.regions import Beside, Everywhere, Region, Surroundings
+from pellux.core.strategies.regions import Beside, Everywhere, Inside, Region, Surroundings
 from pellux.core.surrogates.coding import Coding
 from pellux.core.surrogates.gaussian_process import Posterior, fit
 
@@ -38,6 +39,8 @@ LOOKED_INTO = 3  # rivals looked into for one proposal
 RIVALS = 9  # a stream of chance of its own
 VISITS = 3  # trials of a rival basin, beside one a parameter, over which its climb is looked at
 REACH = 12  # at that pace, as many more trials may be needed to catch up with the incumbent
+RIM = 0.3  # of a number, at both ends, where no options' first trials go
+KNOWN = 5  # trials a number until that rim has shrunk to nothing
 TIE = 0.5  # standard deviations of the noise: no further behind is not behind
 FEWEST = 3  # scores that a model is made of
 PLAIN = 1e-3  # of the variance of the scores: noise below it is none
@@ -66,6 +69,8 @@ class Design:
         Candidates are improved by gradients and by their discrete neighbours.
     abandon : bool
         A rival basin that will not catch up with the incumbent, or has a trial pending, gets no proposals.
+    inside : bool
+        The first trials of options that are not the incumbent's keep away from the ends of numbers.
     noise : bool
         Where scores are noisy, what another measurement would tell counts (Huang et al. 2006).
     """
@@ -78,6 +83,7 @@ class Design:
     kinds: tuple[bool, ...] = (True, False)
     climb: bool = True
     abandon: bool = True
+    inside: bool = True
     noise: bool = True
 
     def period(self, coding: Coding) -> int:
@@ -214,15 +220,25 @@ class _Proposal:
         return found if found.configuration is not None and found.gain > _least(model.evidence) else None
 
     def _best(self, region: Region) -> Found:
+        region = self._without_rim(region)
         inside = self._order[region.holds(self._points[self._order])]
         order = inside if len(inside) else self._order
         return self._maximiser(region, float(self._expected[order[0]])).best(self._points[order])
+
+    def _without_rim(self, region: Region) -> Region:
+        """Of a part of a space with choices, its inside, which grows with the trials it holds to all of it."""
+        held = np.flatnonzero(region.holds(self._points))
+        if not self._design.inside or not self._coding.choices or not 0 < len(held) < len(self._points):
+            return region
+        active = int(np.isfinite(self._points[held[0], self._coding.numbers]).sum())
+        rim = RIM * (1 - len(held) / (KNOWN * active)) if active else 0.0
+        return Inside(region, rim) if rim > 0 else region
 
     def _maximiser(self, region: Region, best: float) -> Maximiser:
         return Maximiser(region, best, self._tried, self._chance.own(), climb=self._design.climb, noise=self._noise)
 
     def _rivals(self) -> list[Region]:
-        """The surroundings of basins beside the incumbent's, in random order."""
+        """The surroundings of basins beside the incumbent's; of options the least tried first, else in random order."""
         found = tops(self._posterior, self._coding, self._features, self._expected, self._order)
         regions: list[Region] = []
         for chosen in range(1, len(found)):
@@ -230,11 +246,11 @@ class _Proposal:
             region = Surroundings(self._posterior, self._coding, self._features[[found[chosen], *others]])
             if self._may_catch_up(region):
                 regions.append(region)
-        shuffle = np.random.default_rng([self._chance.seed, self._chance.number, RIVALS]).permutation(len(regions))
-        if self._coding.choices:
-            shuffle = sorted(shuffle, key=lambda i: int(regions[i].holds(self._points).sum()))
+        order = np.random.default_rng([self._chance.seed, self._chance.number, RIVALS]).permutation(len(regions)).tolist()
+        if self._coding.choices:  # by chance one option can wait for many trials while another is polished
+            order.sort(key=lambda i: int(regions[i].holds(self._points).sum()))
         # Each costs a search of its own: one must do when observations are many.
-        return [regions[i] for i in shuffle[: 1 if len(self._features) > MANY else LOOKED_INTO]]
+        return [regions[i] for i in order[: 1 if len(self._features) > MANY else LOOKED_INTO]]
 
     def _may_catch_up(self, region: Region) -> bool:
         """Whether a rival basin has no trial pending and climbs fast enough to reach the incumbent, or was hardly visited."""

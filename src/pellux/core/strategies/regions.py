@@ -15,6 +15,7 @@ Array = NDArray[np.float64]
 Mask = NDArray[np.bool_]
 APART = 0.8  # prior correlation from which on a place belongs to a hill, whatever its slope
 WAY = 1 / 3  # how far toward a top it is looked whether the ground rises
+LEVELS = 10  # a number with no more than so many has no rim: each of its values is a good part of it
 RISE = 0.1  # of the height still to climb: ground that rises by so much on that way is the hill's slope
 
 
@@ -62,6 +63,36 @@ class Surroundings:
         alike = np.stack([_same_options(self.coding, features, top) for top in self.tops])
         near[:, alike.any(0)] = np.where(alike, near, -np.inf)[:, alike.any(0)]
         found: Mask = (near[0] >= near.max(0)) & (near[0] > -np.inf)
+        return found
+
+
+@dataclass(frozen=True)
+class Inside:
+    """A region without the rim of its numbers. What a model of few trials knows least is corners, so it is sent there
+    first, corner by corner (Siivola et al., MLSP 2018); people put ranges around what they believe in.
+
+    Attributes
+    ----------
+    rim : float
+        Width that is left out at both ends of a number, in the unit cube; below 0.5.
+    """
+
+    whole: Region
+    rim: float
+
+    @property
+    def posterior(self) -> Posterior:
+        return self.whole.posterior
+
+    @property
+    def coding(self) -> Coding:
+        return self.whole.coding
+
+    def holds(self, points: Array) -> Mask:
+        searched = self.coding.space.searched
+        wide = [place for place in self.coding.numbers if (searched[place].count or LEVELS + 1) > LEVELS]
+        positions = np.nan_to_num(points[:, wide], nan=0.5)  # inactive ones are nowhere
+        found: Mask = self.whole.holds(points) & (np.abs(positions - 0.5) <= 0.5 - self.rim).all(1)
         return found
 
 
