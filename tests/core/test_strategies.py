@@ -65,8 +65,8 @@ def test_many_at_once_do_not_repeat_and_know_the_pending_ones(key: str) -> None:
 @EVERY
 def test_the_same_seed_proposes_the_same(key: str) -> None:
     space = parse("a: 1e-3 .. 10 log\nb: 1 .. 50 int\nc: x | y | z")
-    assert search(key, space, 15) == search(key, space, 15)
-    assert key == "grid" or search(key, space, 15) != search(key, space, 15, seed=4)
+    assert (once := search(key, space, 11)) == search(key, space, 11)
+    assert key == "grid" or once != search(key, space, 11, seed=4)
 
 
 @EVERY
@@ -111,9 +111,9 @@ def bowl(c) -> float:  # type: ignore[no-untyped-def]
     return bonus - (c["x"] - 0.3) ** 2 - (np.log10(c["y"]) + 2) ** 2 / 9 - (c["n"] - 14) ** 2 / 400
 
 
-@pytest.mark.parametrize(("key", "regret"), [("gaussian process", 0.003), ("parzen density", 0.05), ("thrifty descent", 0.05)])
+@pytest.mark.parametrize(("key", "regret"), [("gaussian process", 0.003), ("parzen density", 0.05), ("thrifty descent", 0.005)])
 def test_what_learns_comes_nearer_than_random_does(key: str, regret: float) -> None:
-    seeds = range(1 if STRATEGIES[key].heavy and regret < 0.01 else 3)
+    seeds = range(1 if regret < 0.01 else 3)
     best = np.median([-max(o.mean or 0 for o in play(key, BOWL, bowl, 40, seed)) for seed in seeds])
     random = np.median([-max(o.mean or 0 for o in play("random", BOWL, bowl, 40, seed)) for seed in seeds])
     assert best <= regret
@@ -255,18 +255,6 @@ def test_parzen_leaves_a_branch_that_stands_still(rising: bool, least: int, most
     history.append(Observation({"kind": "rich", "b": 0.5, "c": 0.5}, (None,), 1.0, "failed"))
     found = [STRATEGIES["parzen density"].propose(space, history, [], 1, Chance(0, 23 + n)).configurations[0] for n in range(9)]
     assert least <= sum(c["kind"] == "rich" for c in found) <= most
-
-
-def test_thrifty_descent_begins_cheap_and_spends_less() -> None:
-    space = parse("trees: 10 .. 1000 int log, costly\nrate: 0.01 .. 1 log")
-    first = STRATEGIES["thrifty descent"].propose(space, [], [], 1, Chance(0, 1)).configurations[0]
-    assert first["trees"] == 10
-
-    def cost(key: str) -> float:
-        history = play(key, space, lambda c: -((np.log(c["rate"] / 0.1)) ** 2), 30)
-        return sum(float(o.configuration["trees"]) for o in history)
-
-    assert cost("thrifty descent") < 0.6 * cost("random")
 
 
 def test_a_grid_is_walked_in_strides() -> None:

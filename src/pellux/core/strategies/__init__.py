@@ -88,8 +88,9 @@ STRATEGIES = {
     ),
     "thrifty descent": Entry(
         "Thrifty descent",
-        "Walks from the cheapest start and pays for costly settings only while that improves the score.",
+        "Starts with the cheapest and goes where a second of training promises most; costly settings have to earn their price.",
         thrifty_descent.propose,
+        heavy=True,
     ),
 }
 

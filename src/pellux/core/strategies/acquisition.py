@@ -77,12 +77,26 @@ NOTHING = Found(None, -np.inf)
 
 
 class Maximiser:
-    """Finds the untried configuration of a region with the largest log EI over `best`."""
+    """Finds the untried configuration of a region with the largest log EI over `best`, less its toll.
+
+    Attributes
+    ----------
+    toll : array, shape (columns,), or None
+        How much each feature column takes off, for instance its share in the logarithm of the cost.
+    """
 
     def __init__(
-        self, region: Region, best: float, tried: set[str], rng: Generator, *, climb: bool = True, noise: float = 0.0
+        self,
+        region: Region,
+        best: float,
+        tried: set[str],
+        rng: Generator,
+        *,
+        climb: bool = True,
+        noise: float = 0.0,
+        toll: Array | None = None,
     ) -> None:
-        self._noise = noise
+        self._noise, self._toll = noise, toll
         self._posterior, self._coding, self._best = region.posterior, region.coding, best
         self._region, self._tried, self._rng, self._climbs = region, tried, rng, climb
         self._space: Space = region.coding.space
@@ -215,8 +229,10 @@ class Maximiser:
     # Values
 
     def _values(self, points: Array) -> Array:
-        mean, deviation = self._posterior.predict(self._coding.features(points))
-        return self._gain(mean, deviation)[0]
+        features = self._coding.features(points)
+        mean, deviation = self._posterior.predict(features)
+        value = self._gain(mean, deviation)[0]
+        return value if self._toll is None else value - features @ self._toll
 
     def _gain(self, mean: Array, deviation: Array) -> tuple[Array, Array, Array]:
         value, by_mean, by_deviation = log_expected_improvement(mean, deviation, self._best)
@@ -251,6 +267,8 @@ class Maximiser:
             mean, deviation, by_mean, by_deviation = self._posterior.predict_with_slopes(features, columns)
             value, on_mean, on_deviation = self._gain(mean, deviation)
             gradient = on_mean[:, None] * by_mean + on_deviation[:, None] * by_deviation
+            if self._toll is not None:
+                value, gradient = value - features @ self._toll, gradient - self._toll[:columns]
             return -float(value.sum()), -gradient[free]
 
         begin = features[:, :columns][free]

@@ -17,6 +17,7 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
+from pellux.core.forecasting.cost_model import CostModel
 from pellux.core.space import Configuration, Space, Value, identity, repair
 from pellux.core.strategies import even_spread
 from pellux.core.strategies.acquisition import MANY, Found, Maximiser
@@ -73,6 +74,8 @@ class Design:
         The first trials of options that are not the incumbent's keep away from the ends of numbers.
     noise : bool
         Where scores are noisy, what another measurement would tell counts (Huang et al. 2006).
+    thrift : bool
+        Expected improvement for a second of training counts, not for a trial (Snoek, Larochelle & Adams 2012).
     """
 
     rival_every: int | None = None
@@ -86,6 +89,8 @@ class Design:
     inside: bool = True
     noise: bool = True
 
+    thrift: bool = False
+
     def period(self, coding: Coding) -> int:
         return self.rival_every if self.rival_every is not None else 2 if coding.choices else 3
 
@@ -96,7 +101,7 @@ USUAL = Design()
 def propose(
     space: Space, history: History, pending: Sequence[Configuration], count: int, chance: Chance, design: Design = USUAL
 ) -> Proposed:
-    return one_by_one(space, history, pending, count, chance, partial(_single, space, history, design))
+    return one_by_one(space, history, pending, count, chance, partial(single, space, history, design))
 
 
 def first_trials(space: Space) -> int:
@@ -105,9 +110,10 @@ def first_trials(space: Space) -> int:
     return int(min(max(4, space.dimension + 2, options + 3), 16))
 
 
-def _single(
+def single(
     space: Space, history: History, design: Design, pending: Sequence[Configuration], chance: Chance
 ) -> dict[str, Value] | None:
+    """The next configuration, or None where the model finds nothing untried."""
     known = [o for o in history if o.mean is not None or o.bad]
     tried = taken(history, pending)
     # The baseline does not count: it runs beside the first proposal. What is known from elsewhere does.
@@ -120,6 +126,13 @@ def _single(
     if begun < first_trials(space) or sum(o.mean is not None for o in known) < 2:
         return even_spread.point(space, chance)
     return _Proposal(space, known, pending, chance, tried, design).configuration()
+
+
+def _toll(space: Space, known: Sequence[Observation]) -> Array | None:
+    """What each feature adds to the logarithm of a trial's expected seconds, shape (columns,)."""
+    timed = [o for o in known if o.state == "scored" and o.seconds > 0]
+    costs = CostModel.of(space, [o.configuration for o in timed], [o.seconds for o in timed])
+    return None if costs is None else costs.mean[1:]
 
 
 def _rounded(configuration: Configuration) -> dict[str, Value]:
@@ -153,6 +166,7 @@ class _Proposal:
         noise = self._posterior.hyperparameters.noise
         self._tie = float(TIE * np.sqrt(noise))
         self._noise = float(np.sqrt(noise)) if design.noise and noise > PLAIN else 0.0
+        self._toll = _toll(space, self._known) if design.thrift else None
 
     def configuration(self) -> dict[str, Value] | None:
         """From everywhere or from a rival basin, whichever has its turn and something left to gain."""
@@ -235,7 +249,9 @@ class _Proposal:
         return Inside(region, rim) if rim > 0 else region
 
     def _maximiser(self, region: Region, best: float) -> Maximiser:
-        return Maximiser(region, best, self._tried, self._chance.own(), climb=self._design.climb, noise=self._noise)
+        return Maximiser(
+            region, best, self._tried, self._chance.own(), climb=self._design.climb, noise=self._noise, toll=self._toll
+        )
 
     def _rivals(self) -> list[Region]:
         """The surroundings of basins beside the incumbent's; of options the least tried first, else in random order."""
