@@ -33,8 +33,8 @@ WIDE = 1.0  # bandwidth times one more than the number of good trials, while the
 MOST_BRANCHES = 12  # past it not every branch is tried
 LEAST_TRIES = 5  # of a branch, before its density means anything
 OTHERS_EVERY = 3  # which proposals go to another branch than the best one's; all but those once that one stands still
-PATIENCE = 6  # trials of a branch without a gain after which it stands still
-GAIN = 0.01  # of the distance from the median to the best: less is none
+PATIENCE = 4  # trials of a branch without a gain after which it stands still
+GAIN = 0.03  # of the distance from the median to the best: less is none
 DRAWS = 300  # that look for a branch
 
 
