@@ -105,6 +105,18 @@ def test_thrift_finds_the_cheap_setting_before_it_pays_for_the_costly_one() -> N
     assert thrifty[0].configuration["trees"] == 10, "it begins at the cheapest"
 
 
+def test_thrift_begins_cheap_beside_a_baseline_but_not_in_a_search_that_knows_more() -> None:
+    baseline = {"trees": 100, "depth": 10}
+    known = Observation(baseline, (0.5,), 1.0, "scored", elsewhere=True)
+
+    def first(history: list[Observation], pending: list[Configuration]) -> Configuration:
+        return STRATEGIES["thrifty descent"].propose(FOREST, history, pending, 1, Chance(1, 1)).configurations[0]
+
+    assert first([], [baseline])["trees"] == 10
+    assert first([known], []) != first([], [])
+    assert first([], [first([], [])]) != first([], []), "it is taken"
+
+
 @pytest.mark.parametrize("key", ["evolution", "thrifty descent", "even spread"])
 def test_failures_and_equal_scores_are_no_end(key: str) -> None:
     space = parse("x: 0 .. 1\nn: 1 .. 50 int\nkind: a | b")

@@ -88,7 +88,6 @@ class Design:
     abandon: bool = True
     inside: bool = True
     noise: bool = True
-
     thrift: bool = False
 
     def period(self, coding: Coding) -> int:
@@ -171,7 +170,8 @@ class _Proposal:
     def configuration(self) -> dict[str, Value] | None:
         """From everywhere or from a rival basin, whichever has its turn and something left to gain."""
         every = self._design.period(self._coding)
-        if every and self._chance.number % every == every - 1:
+        rivals_turn = bool(every) and self._chance.number % every == every - 1
+        if rivals_turn:
             rival = self._among(self._rivals())
             if rival is not None:
                 return rival.configuration
@@ -179,7 +179,9 @@ class _Proposal:
         usual = self._best(everywhere)
         if not self._design.polish or not self._settled(usual):
             return usual.configuration
-        found = (self._among(self._rivals()) if self._coding.choices else None) or self._elsewhere()
+        # On their turn there were none: they need not be asked twice.
+        others = self._among(self._rivals()) if self._coding.choices and not rivals_turn else None
+        found = others or self._elsewhere()
         if found is None:  # nothing is left to gain where the model believes it knows
             found = self._maximiser(everywhere, self._highest).least_known()
         return (found if found.configuration is not None else usual).configuration

@@ -61,8 +61,8 @@ class Surroundings:
         features = self.coding.features(points)
         near = np.stack([self.posterior.correlation(features, top) for top in self.tops])
         alike = np.stack([_same_options(self.coding, features, top) for top in self.tops])
-        near[:, alike.any(0)] = np.where(alike, near, -np.inf)[:, alike.any(0)]
-        found: Mask = (near[0] >= near.max(0)) & (near[0] > -np.inf)
+        near[alike.any(0) & ~alike] = -np.inf
+        found: Mask = near[0] >= near.max(0)
         return found
 
 

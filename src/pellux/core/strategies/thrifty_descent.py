@@ -11,10 +11,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 from functools import partial
 
-from pellux.core.space import Configuration, Space, Value, repair
-from pellux.core.strategies import even_spread, gaussian_process
+from pellux.core.space import Configuration, Space, Value, identity, repair
+from pellux.core.strategies import gaussian_process
 from pellux.core.strategies.contract import Chance, History, Proposed
-from pellux.core.strategies.fresh import one_by_one
+from pellux.core.strategies.fresh import one_by_one, taken
 from pellux.core.strategies.gaussian_process import Design
 
 THRIFTY = Design(thrift=True, centre=False)
@@ -31,10 +31,10 @@ def cheapest(space: Space) -> dict[str, Value]:
 
 
 def _single(space: Space, history: History, pending: Sequence[Configuration], chance: Chance) -> dict[str, Value] | None:
-    if not history and not pending:
+    # The baseline does not count: it runs beside the first proposal. What is known from elsewhere does.
+    if chance.number == 1 and not any(o.elsewhere for o in history):
         begin = cheapest(space)
-        return begin if space.fulfils(begin) else repair(space, begin, chance.own())
-    scored = sum(o.mean is not None for o in history)
-    if len(history) + len(pending) >= gaussian_process.first_trials(space) and scored >= 2:
-        return gaussian_process.single(space, history, THRIFTY, pending, chance)
-    return even_spread.point(space, chance)
+        begin = begin if space.fulfils(begin) else repair(space, begin, chance.own())
+        if identity(begin) not in taken(history, pending):
+            return begin
+    return gaussian_process.single(space, history, THRIFTY, pending, chance)
