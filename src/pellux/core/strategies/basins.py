@@ -52,5 +52,5 @@ def tops(posterior: Posterior, coding: Coding, features: Array, expected: Array,
 
 def _dips(posterior: Posterior, one: Array, other: Array, lower: float) -> bool:
     """Whether the way between two points dips below the lower of them."""
-    between = posterior.predict(one * (1 - STEPS) + other * STEPS)[0]
+    between = posterior.expected(one * (1 - STEPS) + other * STEPS)
     return float(between.min()) < lower - DIP

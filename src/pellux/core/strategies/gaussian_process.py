@@ -317,12 +317,12 @@ def believe(space: Space, known: Sequence[Observation], pending: Sequence[Config
         evidence = replace(
             evidence,
             points=np.concatenate([evidence.points, points]),
-            scores=np.concatenate([evidence.scores, posterior.predict(more)[0]]),
+            scores=np.concatenate([evidence.scores, posterior.expected(more)]),
             noise=np.concatenate([evidence.noise, np.ones(len(pending))]),
         )
         features = np.concatenate([features, more])
         posterior = Posterior(h, features, evidence.scores, evidence.noise, coding.groups)
-    return Model(evidence, features, posterior, posterior.predict(features)[0])
+    return Model(evidence, features, posterior, posterior.expected(features))
 
 
 def recommend(space: Space, history: History) -> Observation:

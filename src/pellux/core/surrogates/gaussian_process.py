@@ -104,7 +104,8 @@ class Likelihood:
         if info != 0:
             return 1e10, np.zeros_like(theta)
         inverse, _ = scipy.linalg.lapack.dpotri(lower, lower=1)
-        inverse = np.tril(inverse) + np.tril(inverse, -1).T
+        inverse = inverse + inverse.T  # the upper half is still empty
+        inverse[np.diag_indices(n)] *= 0.5
         ones = inverse.sum(1)
         mean = float(ones @ self._scores) / float(ones.sum())
         residual = self._scores - mean
@@ -216,8 +217,11 @@ class Posterior:
         return len(self._raw)
 
     def _solve(self, right: Array) -> Array:
-        half = scipy.linalg.solve_triangular(self._lower, right, lower=True, check_finite=False)
-        found: Array = scipy.linalg.solve_triangular(self._lower, half, lower=True, trans=1, check_finite=False)
+        found: Array = scipy.linalg.lapack.dtrtrs(self._lower, self._half(right), lower=1, trans=1)[0]
+        return found
+
+    def _half(self, right: Array) -> Array:
+        found: Array = scipy.linalg.lapack.dtrtrs(self._lower, right, lower=1)[0]
         return found
 
     def _kernel(self, features: Array, raw: Array | None = None) -> Array:
@@ -258,7 +262,7 @@ class Posterior:
     def predict(self, features: Array) -> tuple[Array, Array]:
         """Mean and standard deviation of the noise-free score at each point, shapes (m,)."""
         cross = self._kernel(features)
-        half = scipy.linalg.solve_triangular(self._lower, cross.T, lower=True, check_finite=False)
+        half = self._half(cross.T)
         variance = np.maximum(self._variance - (half * half).sum(0), 1e-14)
         return self.mean + cross @ self._weights, np.sqrt(variance)
 
