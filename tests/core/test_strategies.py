@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 import zlib
+from collections import Counter
 
 import numpy as np
 import pytest
@@ -245,15 +246,37 @@ def test_parzen_tries_every_branch() -> None:
     assert small >= 15, "the small branch holds the optimum and is not starved by its prior"
 
 
+def test_parzen_begins_a_branch_with_trials_for_each_of_its_parameters() -> None:
+    space = parse(
+        "kind: bare | one | three\na: 0 .. 1 if kind == one\n" + "\n".join(f"b{i}: 0 .. 1 if kind == three" for i in range(3))
+    )
+    begun = Counter(o.configuration["kind"] for o in play("parzen density", space, lambda c: -float(c["kind"] == "three"), 25))
+    assert begun["bare"] == 1, "there is only one such configuration, and nothing is spent on looking for another"
+    assert begun["one"] >= 6
+    assert begun["three"] >= 14, "a worse branch gets them too: what it is worth shows late"
+
+
+def test_parzen_does_not_spend_a_search_on_beginnings() -> None:
+    kinds = [f"k{i}" for i in range(10)]
+    numbers = [f"{k}{i}: 0 .. 1 if kind == {k}" for k in kinds for i in range(4)]
+    space = parse("\n".join([f"kind: {' | '.join(kinds)}", *numbers]))
+    history = play("parzen density", space, lambda c: float(c["kind"] == "k3") + float(c.get("k30", 0.0)), 90)
+    begun = Counter(o.configuration["kind"] for o in history[:54])
+    assert min(begun.values()) >= 5
+    assert len(begun) == 10
+    later = Counter(o.configuration["kind"] for o in history[54:])
+    assert later["k3"] >= 12, "then the branch that gains gets most"
+
+
 @pytest.mark.parametrize(("rising", "least", "most"), [(True, 2, 4), (False, 5, 8)])
 def test_parzen_leaves_a_branch_that_stands_still(rising: bool, least: int, most: int) -> None:
     space = parse("kind: simple | rich\na: 0 .. 1 if kind == simple\nb: 0 .. 1 if kind == rich\nc: 0 .. 1 if kind == rich")
     rng = np.random.default_rng(0)
     history = [Observation({"kind": "simple", "a": rng.random()}, (0.8 + 0.01 * n * rising,), 1.0, "scored") for n in range(14)] + [
-        Observation({"kind": "rich", "b": rng.random(), "c": rng.random()}, (0.02 * n,), 1.0, "scored") for n in range(8)
+        Observation({"kind": "rich", "b": rng.random(), "c": rng.random()}, (0.02 * n,), 1.0, "scored") for n in range(10)
     ]
     history.append(Observation({"kind": "rich", "b": 0.5, "c": 0.5}, (None,), 1.0, "failed"))
-    found = [STRATEGIES["parzen density"].propose(space, history, [], 1, Chance(0, 23 + n)).configurations[0] for n in range(9)]
+    found = [STRATEGIES["parzen density"].propose(space, history, [], 1, Chance(0, 26 + n)).configurations[0] for n in range(9)]
     assert least <= sum(c["kind"] == "rich" for c in found) <= most
 
 

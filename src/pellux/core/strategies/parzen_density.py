@@ -8,18 +8,17 @@ single density over all starves the small ones.
 from __future__ import annotations
 
 import math
-from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
-from functools import lru_cache, partial
+from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 import scipy
 from numpy.typing import NDArray
 
-from pellux.core.space import Choice, Configuration, Space, Value, draw
-from pellux.core.space.expressions import names
+from pellux.core.space import Choice, Configuration, Space, Value
 from pellux.core.strategies import even_spread
+from pellux.core.strategies.branches import branch_of, chosen, drawn, known_branches
 from pellux.core.strategies.contract import Chance, History, Proposed
 from pellux.core.strategies.fresh import one_by_one
 
@@ -30,12 +29,6 @@ GOOD_SHARE = 0.15
 MOST_GOOD, MOST_OTHERS = 30, 160
 NARROWEST = 0.02  # bandwidth, once good trials are many
 WIDE = 1.0  # bandwidth times one more than the number of good trials, while they are few
-MOST_BRANCHES = 12  # past it not every branch is tried
-LEAST_TRIES = 5  # of a branch, before its density means anything
-OTHERS_EVERY = 3  # which proposals go to another branch than the best one's; all but those once that one stands still
-PATIENCE = 4  # trials of a branch without a gain after which it stands still
-GAIN = 0.03  # of the distance from the median to the best: less is none
-DRAWS = 300  # that look for a branch
 
 
 def propose(space: Space, history: History, pending: Sequence[Configuration], count: int, chance: Chance) -> Proposed:
@@ -48,18 +41,18 @@ def _single(space: Space, history: History, pending: Sequence[Configuration], ch
         return even_spread.point(space, chance)
     rng = chance.own()
     means = np.array([-np.inf if o.mean is None else o.mean for o in known])
-    branches = [_branch(space, o.configuration) for o in known]
-    branch = _chosen(_known_branches(space), branches, means, [_branch(space, c) for c in pending], chance.number)
+    branches = [branch_of(space, o.configuration) for o in known]
+    branch = chosen(known_branches(space), branches, means, [branch_of(space, c) for c in pending], chance.number)
     inside = np.array([i for i, b in enumerate(branches) if b == branch], dtype=np.intp)
     if np.isfinite(means[inside]).sum() < 4:
-        return _drawn(space, branch, rng)
+        return drawn(space, branch, rng)
     order = np.argsort(-means[inside], kind="stable")
     good = int(np.clip(np.ceil(GOOD_SHARE * len(inside)), 2, MOST_GOOD))
     others = order[good:]
     if len(others) > MOST_OTHERS:
         others = np.sort(others)[np.linspace(0, len(others) - 1, MOST_OTHERS).astype(int)]
     rest = _points(space, [known[inside[i]].configuration for i in others])
-    here = [space.encode(c) for c in pending if _branch(space, c) == branch]
+    here = [space.encode(c) for c in pending if branch_of(space, c) == branch]
     if here:  # what is under way counts as neither good nor new
         rest = np.concatenate([rest, np.array(here)])
     best = _points(space, [known[inside[i]].configuration for i in order[:good]])
@@ -78,76 +71,16 @@ def _best_candidate(space: Space, branch: str, good: Array, rest: Array, rng: np
     narrowest = max(WIDE / (1 + len(good)), NARROWEST)
     promising = Density.of(space, good, active, rank_weights(len(good)), share, narrowest)
     plain = Density.of(space, rest, active, np.ones(len(rest)), share, narrowest)
-    drawn = promising.draw(CANDIDATES, rng)
-    full = np.full((len(drawn), space.dimension), 0.5)
-    full[:, active] = drawn
+    asked = promising.draw(CANDIDATES, rng)
+    full = np.full((len(asked), space.dimension), 0.5)
+    full[:, active] = asked
     # An inactive switch keeps the branch: coordinates outside it do not reach the configuration.
-    full[:, ~active] = rng.random((len(drawn), int((~active).sum())))
+    full[:, ~active] = rng.random((len(asked), int((~active).sum())))
     snapped = space.snap(full)
     order = np.argsort(plain.log(snapped[:, active]) - promising.log(snapped[:, active]), kind="stable")
     for i in order:
         found = space.decode(snapped[i])
-        if space.fulfils(found) and _branch(space, found) == branch:
-            return found
-    return None
-
-
-# Branches
-
-
-def _branch(space: Space, configuration: Configuration) -> str:
-    """What tells a configuration's branch: which parameters are active, and the choices that switch them."""
-    if not space.conditional:
-        return ""
-    switches = {n for p in space.parameters if p.condition is not None for n in names(p.condition)}
-    options = [f"{n}={configuration[n]}" for n in sorted(switches) if isinstance(space.by_name[n], Choice) and n in configuration]
-    return ";".join([*options, *configuration])
-
-
-@lru_cache(maxsize=32)
-def _known_branches(space: Space) -> tuple[str, ...]:
-    """The branches of a space, looked for with even weights so that an unlikely option hides none."""
-    if not space.conditional:
-        return ("",)
-    even = [replace(p, weights=(1.0,) * len(p.weights)) if isinstance(p, Choice) else p for p in space.parameters]
-    fair, rng = Space(tuple(even), space.requirements), np.random.default_rng(0)
-    found = dict.fromkeys(_branch(space, draw(fair, rng)) for _ in range(DRAWS))
-    return tuple(found) if len(found) <= MOST_BRANCHES else ()
-
-
-def _chosen(known: tuple[str, ...], branches: list[str], means: Array, pending: list[str], number: int) -> str:
-    """A branch with too few trials for a density; else the best trial's branch, and every third time one of the others.
-
-    A branch with many parameters needs many trials to show its worth: by results alone it would never get them. Once the
-    leading branch stands still, two of three proposals go to the others, to those first that still gain.
-    """
-    begun = Counter([*branches, *pending])
-    every = known or tuple(dict.fromkeys(branches))
-    least = min(every, key=lambda b: begun[b])
-    if known and begun[least] < LEAST_TRIES:
-        return least
-    leading = branches[int(np.argmax(means))]
-    others = [b for b in every if b != leading]
-    least_gain = GAIN * float(means.max() - np.median(means[np.isfinite(means)]))
-    still = {b for b in every if _stands_still(means[[at == b for at in branches]], least_gain)}
-    others_turn = number % OTHERS_EVERY == OTHERS_EVERY - 1
-    if others and others_turn != (leading in still):  # turns are swapped once the leading branch stands still
-        others = [b for b in others if b not in still] or others
-        return others[number // OTHERS_EVERY % len(others)]
-    return leading
-
-
-def _stands_still(scores: Array, least_gain: float) -> bool:
-    """Whether the last few of some scores, in the order of their trials, brought next to no gain."""
-    return len(scores) > PATIENCE and not scores[-PATIENCE:].max() > scores[:-PATIENCE].max() + least_gain
-
-
-def _drawn(space: Space, branch: str, rng: np.random.Generator) -> dict[str, Value] | None:
-    even = [replace(p, weights=(1.0,) * len(p.weights)) if isinstance(p, Choice) else p for p in space.parameters]
-    fair = Space(tuple(even), space.requirements)
-    for _ in range(DRAWS):
-        found = draw(fair, rng)
-        if _branch(space, found) == branch:
+        if space.fulfils(found) and branch_of(space, found) == branch:
             return found
     return None
 
