@@ -41,7 +41,7 @@ export function EarlyStopping({ rules, population, value, settings, resolved, wr
         value={population ? "none" : value}
         error={wrong === "plan.early stopping"}
         onChange={(e) => onRule(e.target.value)}
-        sx={{ width: 172 }}
+        sx={{ width: 192 }}
       >
         {rules.map((r) => (
           <option key={r.key} value={r.key}>

@@ -94,7 +94,7 @@ export function PlanRow({ problem, learner, space, ready }: Props) {
           value={plan.strategy}
           error={at("strategy")}
           onChange={(e) => change({ strategy: e.target.value, settings: {} })}
-          sx={{ width: 152 }}
+          sx={{ width: 178 }}
         >
           {strategies.map((s) => (
             <option key={s.key} value={s.key}>
@@ -184,13 +184,20 @@ export function PlanRow({ problem, learner, space, ready }: Props) {
         </div>
         <Button
           variant="outlined"
+          sx={{ flex: "none" }}
           disabled={!ready || rehearsal.isPending}
           title="Four cheap fits on one fold: proves that the set-up works, and times it."
           onClick={() => rehearsal.mutate()}
         >
           {rehearsal.isPending ? "Rehearsing …" : "Rehearse"}
         </Button>
-        <Button variant="contained" size="large" disabled={!ready || launch.isPending} onClick={() => launch.mutate()}>
+        <Button
+          variant="contained"
+          size="large"
+          sx={{ flex: "none" }}
+          disabled={!ready || launch.isPending}
+          onClick={() => launch.mutate()}
+        >
           {launch.isPending ? "Launching …" : "Launch"}
         </Button>
       </div>
@@ -250,7 +257,7 @@ function Amount({ label, hint, value, wrong, onValue }: AmountProps) {
       error={wrong}
       onChange={(e) => onValue(e.target.value === "" ? "" : Number(e.target.value))}
       slotProps={{ inputLabel: { shrink: true }, htmlInput: { step: "any" } }}
-      sx={{ width: 92 }}
+      sx={{ width: 90 }}
     />
   );
 }
