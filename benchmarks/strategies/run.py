@@ -226,6 +226,7 @@ def _ablations(each: Each) -> list[str]:
     for what in ABLATIONS:
         cells = [_figure(float(np.median(each(ablated, name, what, most=ABLATED_SEEDS)))) for name in ABLATED]  # type: ignore[arg-type]
         rows.append(f"| {what} | " + " | ".join(cells) + " |")
+        print(rows[-1], flush=True)  # it takes an hour
     return rows
 
 
