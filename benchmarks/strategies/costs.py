@@ -51,7 +51,3 @@ def rows() -> list[str]:
         )
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
     return [*found, "", f"Peak memory of the process after 2,000 trials: {peak:.0f} MB."]
-
-
-if __name__ == "__main__":
-    print("\n".join(rows()))
