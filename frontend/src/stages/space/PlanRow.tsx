@@ -94,7 +94,7 @@ export function PlanRow({ problem, learner, space, ready }: Props) {
           value={plan.strategy}
           error={at("strategy")}
           onChange={(e) => change({ strategy: e.target.value, settings: {} })}
-          sx={{ width: 178 }}
+          sx={{ width: 172 }}
         >
           {strategies.map((s) => (
             <option key={s.key} value={s.key}>
@@ -257,7 +257,7 @@ function Amount({ label, hint, value, wrong, onValue }: AmountProps) {
       error={wrong}
       onChange={(e) => onValue(e.target.value === "" ? "" : Number(e.target.value))}
       slotProps={{ inputLabel: { shrink: true }, htmlInput: { step: "any" } }}
-      sx={{ width: 90 }}
+      sx={{ width: hint === "no limit" ? 90 : 80 }}
     />
   );
 }
