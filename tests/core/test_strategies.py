@@ -256,6 +256,15 @@ def test_parzen_begins_a_branch_with_trials_for_each_of_its_parameters() -> None
     assert begun["three"] >= 14, "a worse branch gets them too: what it is worth shows late"
 
 
+def test_parzen_knows_when_requirements_leave_little_of_a_branch() -> None:
+    """Looking for a sixth of three configurations would make every proposal a random one, of which a fifth lies near the best."""
+    space = parse("kind: tight | wide\nn: 1 .. 100 int if kind == tight\nx: 0 .. 1 if kind == wide\nrequire n <= 3")
+    history = play("parzen density", space, lambda c: -((float(c.get("x", 3.0)) - 0.3) ** 2), 45)
+    late = [o.configuration for o in history[25:]]
+    assert sum(o.configuration["kind"] == "tight" for o in history) <= 3
+    assert sum(abs(float(c["x"]) - 0.3) < 0.1 for c in late) >= 8, "the other branch is searched by its density, on its turns"
+
+
 def test_parzen_does_not_spend_a_search_on_beginnings() -> None:
     kinds = [f"k{i}" for i in range(10)]
     numbers = [f"{k}{i}: 0 .. 1 if kind == {k}" for k in kinds for i in range(4)]

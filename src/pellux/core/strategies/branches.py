@@ -102,7 +102,9 @@ def chosen(known: Mapping[str, Branch], branches: list[str], means: Array, pendi
     begun = Counter([*branches, *pending])
     listed = {b: known.get(b, Branch()) for b in (known or dict.fromkeys(branches))}
     every = {b: branch for b, branch in listed.items() if begun[b] < branch.holds} or listed
-    lacking = [b for b, branch in every.items() if begun[b] < branch.begins]
+    # Requirements may leave a branch fewer configurations than it should begin with: that is not waited for without end.
+    beginning = number <= 2 * sum(branch.begins for branch in listed.values())
+    lacking = [b for b, branch in every.items() if beginning and begun[b] < branch.begins]
     if lacking:
         return min(lacking, key=lambda b: begun[b] / every[b].begins)
     scores = {b: means[[at == b for at in branches]] for b in every}
