@@ -15,6 +15,7 @@ from scipy import stats
 from pellux.core.errors import InvalidPlan, InvalidSpace
 from pellux.core.space import Counting, Space, identity, parse
 from pellux.core.strategies import STRATEGIES, Chance, Observation, gaussian_process, pick, strategy
+from pellux.core.strategies.branches import branch_of, known_branches
 from pellux.core.strategies.grid import lattice
 from tests.core.spaces import conditional_spaces, spaces
 
@@ -262,7 +263,28 @@ def test_parzen_knows_when_requirements_leave_little_of_a_branch() -> None:
     history = play("parzen density", space, lambda c: -((float(c.get("x", 3.0)) - 0.3) ** 2), 45)
     late = [o.configuration for o in history[25:]]
     assert sum(o.configuration["kind"] == "tight" for o in history) <= 3
-    assert sum(abs(float(c["x"]) - 0.3) < 0.1 for c in late) >= 8, "the other branch is searched by its density, on its turns"
+    assert sum(abs(float(c["x"]) - 0.3) < 0.1 for c in late) >= 16, "the other branch is searched by its density, on every turn"
+
+
+@pytest.mark.parametrize(
+    ("more", "exact"),
+    [
+        ("require n + m <= 4", True),
+        ("require n > 1 or kind == wide", True),
+        ("t: yes | no\nu: 1 .. 3 int if t == yes\nrequire u != 2", True),
+        ("v: 1 .. 3 int if n >= 2", False),
+    ],
+)
+def test_a_branch_is_counted_with_what_it_requires(more: str, exact: bool) -> None:
+    space = parse(
+        f"kind: tight | wide\nn: 1 .. 4 int if kind == tight\nm: 1 .. 3 int if kind == tight\nw: a | b if kind == wide\n{more}"
+    )
+    every = Counting.of(space)
+    counted = Counter(branch_of(space, every.nth(space, i)) for i in range(every.total or 0))
+    known = {branch: found.holds for branch, found in known_branches(space).items()}
+    assert known.keys() == counted.keys()
+    for branch, held in known.items():
+        assert held == counted[branch] if exact else held >= counted[branch], branch
 
 
 def test_parzen_does_not_spend_a_search_on_beginnings() -> None:

@@ -11,7 +11,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from pellux.core.space import Choice, Configuration, Space, Value, draw
+from pellux.core.space import Choice, Configuration, Counting, Fixed, Parameter, Space, Value, draw
 from pellux.core.space.expressions import names
 
 Array = NDArray[np.float64]
@@ -34,7 +34,7 @@ class Branch:
     begins : int
         Trials before it is judged by what they brought.
     holds : float
-        Configurations; infinite where they cannot run out.
+        Configurations, or a bound of them where counting takes too long; infinite where they cannot run out.
     """
 
     begins: int = 0
@@ -78,7 +78,19 @@ def _sized(space: Space, configuration: Configuration, most: int) -> Branch:
     settled = {n for n in _switches(space) if isinstance(space.by_name[n], Choice)}
     inside = [p for p in space.searched if p.name in configuration and p.name not in settled]
     begins = int(np.clip(2 + TRIES_EACH * len(inside), LEAST_TRIES, most))
-    return Branch(begins, math.prod(math.inf if p.count is None else p.count for p in inside))
+    counting = Counting.of(_inside(space, configuration, settled))
+    held = counting.most if counting.total is None else counting.total
+    return Branch(begins, math.inf if held is None else held)
+
+
+def _inside(space: Space, configuration: Configuration, settled: set[str]) -> Space:
+    """A branch as a space of its own: what activates its parameters is required there."""
+    active = [space.by_name[name] for name in configuration]
+    kept: tuple[Parameter, ...] = tuple(
+        Fixed(name=p.name, value=configuration[p.name]) if p.name in settled else replace(p, condition=None) for p in active
+    )
+    asked = [*(p.condition for p in active if p.condition is not None), *space.requirements]
+    return Space(kept, tuple(e for e in asked if set(names(e)) <= set(configuration)))
 
 
 def chosen(known: Mapping[str, Branch], branches: list[str], means: Array, pending: list[str], number: int) -> str:
@@ -102,7 +114,7 @@ def chosen(known: Mapping[str, Branch], branches: list[str], means: Array, pendi
     begun = Counter([*branches, *pending])
     listed = {b: known.get(b, Branch()) for b in (known or dict.fromkeys(branches))}
     every = {b: branch for b, branch in listed.items() if begun[b] < branch.holds} or listed
-    # Requirements may leave a branch fewer configurations than it should begin with: that is not waited for without end.
+    # Requirements may leave next to nothing of a branch without end, 0.1 < x < 0.1001: that is not waited for.
     beginning = number <= 2 * sum(branch.begins for branch in listed.values())
     lacking = [b for b, branch in every.items() if beginning and begun[b] < branch.begins]
     if lacking:
