@@ -19,7 +19,7 @@ from functools import partial
 import numpy as np
 
 from benchmarks.document import put
-from benchmarks.strategies import costs, rivals, scheduling, tables
+from benchmarks.strategies import costs, fidelity, rivals, scheduling, tables
 from benchmarks.strategies.functions import FUNCTIONS, Problem
 from benchmarks.strategies.playing import play, recommended_regret
 from pellux.core.strategies import STRATEGIES, gaussian_process
@@ -241,6 +241,11 @@ class Part:
 
 PARTS = {
     "quality": Part("", "", _quality),
+    "tables": Part(
+        "### How true the tables are",
+        f"{fidelity.FRESH} configurations of each, none of them a row, measured anew; score units.",
+        lambda _: fidelity.rows(),
+    ),
     "pending": Part("### 8 trials pending, and scheduling", "", _blindness),
     "thrift": Part(
         "### Training time to a score",

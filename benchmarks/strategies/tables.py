@@ -1,29 +1,32 @@
-"""Real problems as tables: 5-fold scores and seconds of random configurations, made once by `python -m benchmarks.strategies.tables`.
+"""Real problems as tables: 5-fold scores and seconds of many configurations, made once by `python -m benchmarks.strategies.tables`.
 
-A strategy may ask for any configuration: the score is interpolated from the table by the nearest twelve rows, weighted by
-distance, so that it has the roughness of the real one. Larger is better; the regret is to the best row after the same smoothing.
+A strategy may ask for any configuration: a thin-plate spline through all rows (Duchon 1977) gives its score and its seconds.
+How far that is from fits made anew: `benchmarks.strategies.fidelity`. Larger is better; the regret is to the spline's own best.
 """
 
 from __future__ import annotations
 
-import json
+import csv
 import math
 import time
 from collections.abc import Callable
+from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import lru_cache, partial
+from itertools import product
 from pathlib import Path
 from typing import Any
 
 import numpy as np
+from scipy.interpolate import RBFInterpolator
+from sklearn.model_selection import cross_val_score
 
 from benchmarks.strategies.functions import Configuration, Problem
 from pellux.core.space import Space, parse
 from pellux.core.strategies.even_spread import sobol
 
 FOLDER = Path(__file__).parent / "tables"
-ROWS = 250
-NEAREST = 12
+MANY, FEW = 4096, 1024  # rows; few where a fit takes long
 
 
 @dataclass(frozen=True)
@@ -34,12 +37,11 @@ class Source:
     data: Callable[[], tuple[np.ndarray, np.ndarray]]
     build: Callable[[Configuration], Any]
     scoring: str
+    rows: int
 
 
 def _warm() -> tuple[np.ndarray, np.ndarray]:
     """1,500 loads of the demo data, numbers only, missing ones at the median."""
-    import csv
-
     path = Path(__file__).parents[2] / "src/pellux/demo/data/warm_arrivals.csv"
     with path.open() as file:
         rows = list(csv.DictReader(file))[:1500]
@@ -106,57 +108,73 @@ def _projected(c: Configuration) -> Any:
 FOREST = "trees: 5 .. 200 int log, costly\ndepth: 1 .. 20 int, costly\nleaf: 1 .. 60 int log\nshare: 0.1 .. 1"
 BOOSTING = "rate: 0.01 .. 0.5 log\nrounds: 5 .. 150 int log, costly\nleaves: 2 .. 48 int log, costly\nleaf: 2 .. 100 int log"
 SOURCES = {
-    "forest, diabetes": Source(parse(FOREST), _diabetes, _forest, "neg_root_mean_squared_error"),
-    "boosting, warm arrivals": Source(parse(BOOSTING), _warm, _boosting, "average_precision"),
+    "forest, diabetes": Source(parse(FOREST), _diabetes, _forest, "neg_root_mean_squared_error", FEW),
+    "boosting, warm arrivals": Source(parse(BOOSTING), _warm, _boosting, "average_precision", FEW),
     "support vectors, diabetes": Source(
-        parse("C: 0.01 .. 1e4 log\ngamma: 1e-4 .. 1 log\nslack: 0.01 .. 50 log"), _diabetes, _vectors, "neg_root_mean_squared_error"
+        parse("C: 0.01 .. 1e4 log\ngamma: 1e-4 .. 1 log\nslack: 0.01 .. 50 log"),
+        _diabetes,
+        _vectors,
+        "neg_root_mean_squared_error",
+        MANY,
     ),
-    "PCA + logistic, wine": Source(parse("kept: 1 .. 13 int\nC: 1e-4 .. 1e3 log"), _wine, _projected, "neg_log_loss"),
+    "PCA + logistic, wine": Source(parse("kept: 1 .. 13 int\nC: 1e-4 .. 1e3 log"), _wine, _projected, "neg_log_loss", MANY),
 }
 
 
 def make() -> None:
-    from sklearn.model_selection import cross_val_score
-
+    """Measure what is not yet there: the grid of lowest, middle and highest values, so that rims are known, and a spread of the rest."""
     FOLDER.mkdir(exist_ok=True)
     for name, source in SOURCES.items():
-        target_file = FOLDER / f"{name.replace(', ', '-').replace(' ', '_')}.json"
-        if target_file.exists():
+        if _file(name).exists():
             continue
-        inputs, target = source.data()
-        rows = []
-        for point in sobol(source.space.dimension, ROWS, np.random.default_rng(0)):
-            configuration = source.space.decode(point)
-            began = time.perf_counter()
-            scores = cross_val_score(source.build(configuration), inputs, target, cv=5, scoring=source.scoring)
-            rows.append(
-                {**configuration, "score": round(float(scores.mean()), 6), "seconds": round(time.perf_counter() - began, 5)}
+        rims = np.array(list(product((0.0, 0.5, 1.0), repeat=source.space.dimension)))
+        points = np.concatenate([rims, sobol(source.space.dimension, source.rows, np.random.default_rng(0))])
+        with ProcessPoolExecutor() as pool:
+            measured = list(pool.map(partial(measure, name), points, chunksize=4))
+        rows = list({tuple(row[:-2]): row for row in measured}.values())  # whole numbers make some of the grid's the same
+        with _file(name).open("w", newline="") as file:
+            csv.writer(file, lineterminator="\n").writerows(
+                [[*(p.name for p in source.space.parameters), "score", "seconds"], *rows]
             )
-        target_file.write_text(json.dumps(rows))
-        print(name, len(rows), max(r["score"] for r in rows), flush=True)
+        print(name, len(rows), max(row[-2] for row in rows), flush=True)
+
+
+def measure(name: str, point: np.ndarray) -> list[float]:
+    """A row: the values at a point of the unit cube to five digits, the mean score of 5 folds of just those, the seconds."""
+    source = SOURCES[name]
+    values = source.space.decode(point)
+    numbers: list[float] = [v if isinstance(v, int) else float(f"{float(v):.5g}") for v in values.values()]
+    inputs, target = source.data()
+    began = time.perf_counter()
+    estimator = source.build(dict(zip(values, numbers, strict=True)))
+    score = float(cross_val_score(estimator, inputs, target, cv=5, scoring=source.scoring).mean())
+    return [*numbers, round(score, 6), round(time.perf_counter() - began, 5)]
+
+
+def _file(name: str) -> Path:
+    return FOLDER / f"{name.replace(', ', '-').replace(' ', '_')}.csv"
 
 
 @lru_cache(maxsize=8)
-def _table(name: str) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    rows = json.loads((FOLDER / f"{name.replace(', ', '-').replace(' ', '_')}.json").read_text())
+def _table(name: str) -> tuple[np.ndarray, RBFInterpolator]:
+    """Its rows as points of the unit cube, and what gives score and log seconds between them."""
     space = SOURCES[name].space
-    points = np.array([space.encode({p.name: r[p.name] for p in space.parameters}) for r in rows])
-    return points, np.array([r["score"] for r in rows]), np.log([r["seconds"] for r in rows])
+    with _file(name).open() as file:
+        rows = list(csv.DictReader(file))
+    points = np.array([space.encode({p.name: float(r[p.name]) for p in space.parameters}) for r in rows])
+    known = np.array([[float(r["score"]), math.log(float(r["seconds"]))] for r in rows])
+    return points, RBFInterpolator(points, known, kernel="thin_plate_spline")
 
 
 def look_up(name: str, configuration: Configuration) -> tuple[float, float]:
     """Score and seconds of any configuration."""
-    points, scores, seconds = _table(name)
-    distance = ((points - SOURCES[name].space.encode(configuration)) ** 2).sum(1)
-    near = np.argpartition(distance, NEAREST)[:NEAREST]
-    weights = 1 / (distance[near] + 1e-3) ** 1.5
-    weights /= weights.sum()
-    return float(weights @ scores[near]), math.exp(float(weights @ seconds[near]))
+    score, seconds = _table(name)[1](SOURCES[name].space.encode(configuration)[None])[0]
+    return float(score), math.exp(float(seconds))
 
 
 @lru_cache(maxsize=8)
-def best(name: str) -> float:
-    """The best smoothed score: of the rows and a fine spread of the space, then of ever smaller changes of the best eight."""
+def best_point(name: str) -> tuple[np.ndarray, float]:
+    """The best of all configurations and its score: of the rows and a fine spread, then of ever smaller changes of the best eight."""
     space, rng = SOURCES[name].space, np.random.default_rng(1)
     points = np.concatenate([_table(name)[0], sobol(space.dimension, 4096, rng)])
     scores = np.array([look_up(name, space.decode(p))[0] for p in points])
@@ -165,7 +183,17 @@ def best(name: str) -> float:
         more = np.clip(np.repeat(points[top], 12, axis=0) + step * rng.standard_normal((96, space.dimension)), 0, 1)
         points = np.concatenate([points[top], more])
         scores = np.concatenate([scores[top], [look_up(name, space.decode(p))[0] for p in more]])
-    return float(scores.max())
+    return points[scores.argmax()], float(scores.max())
+
+
+def best(name: str) -> float:
+    """The score of the best configuration."""
+    return best_point(name)[1]
+
+
+def size(name: str) -> int:
+    """Rows of a table."""
+    return len(_table(name)[0])
 
 
 def problem(name: str) -> Problem:
