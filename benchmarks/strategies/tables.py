@@ -125,14 +125,14 @@ def make() -> None:
     """Measure what is not yet there: the grid of lowest, middle and highest values, so that rims are known, and a spread of the rest."""
     FOLDER.mkdir(exist_ok=True)
     for name, source in SOURCES.items():
-        if _file(name).exists():
+        if file_of(name).exists():
             continue
         rims = np.array(list(product((0.0, 0.5, 1.0), repeat=source.space.dimension)))
         points = np.concatenate([rims, sobol(source.space.dimension, source.rows, np.random.default_rng(0))])
         with ProcessPoolExecutor() as pool:
             measured = list(pool.map(partial(measure, name), points, chunksize=4))
         rows = list({tuple(row[:-2]): row for row in measured}.values())  # whole numbers make some of the grid's the same
-        with _file(name).open("w", newline="") as file:
+        with file_of(name).open("w", newline="") as file:
             csv.writer(file, lineterminator="\n").writerows(
                 [[*(p.name for p in source.space.parameters), "score", "seconds"], *rows]
             )
@@ -141,8 +141,10 @@ def make() -> None:
 
 def measure(name: str, point: np.ndarray) -> list[float]:
     """A row: the values at a point of the unit cube to five digits, the mean score of 5 folds of just those, the seconds."""
-    source = SOURCES[name]
-    values = source.space.decode(point)
+    return _measure(SOURCES[name], SOURCES[name].space.decode(point))
+
+
+def _measure(source: Source, values: Configuration) -> list[float]:
     numbers: list[float] = [v if isinstance(v, int) else float(f"{float(v):.5g}") for v in values.values()]
     inputs, target = source.data()
     began = time.perf_counter()
@@ -151,7 +153,8 @@ def measure(name: str, point: np.ndarray) -> list[float]:
     return [*numbers, round(score, 6), round(time.perf_counter() - began, 5)]
 
 
-def _file(name: str) -> Path:
+def file_of(name: str) -> Path:
+    """The table, as CSV: a column for each parameter, `score` and `seconds`."""
     return FOLDER / f"{name.replace(', ', '-').replace(' ', '_')}.csv"
 
 
@@ -159,7 +162,7 @@ def _file(name: str) -> Path:
 def _table(name: str) -> tuple[np.ndarray, RBFInterpolator]:
     """Its rows as points of the unit cube, and what gives score and log seconds between them."""
     space = SOURCES[name].space
-    with _file(name).open() as file:
+    with file_of(name).open() as file:
         rows = list(csv.DictReader(file))
     points = np.array([space.encode({p.name: float(r[p.name]) for p in space.parameters}) for r in rows])
     known = np.array([[float(r["score"]), math.log(float(r["seconds"]))] for r in rows])
@@ -198,6 +201,12 @@ def size(name: str) -> int:
 
 def problem(name: str) -> Problem:
     return Problem(name, SOURCES[name].space, lambda c: look_up(name, c)[0] - best(name))
+
+
+def real(name: str) -> Problem:
+    """The same without a table: every score is of 5 fits, made when it is asked for."""
+    source = SOURCES[name]
+    return Problem(f"{name}, real fits", source.space, lambda c: _measure(source, c)[-2] - best(name))
 
 
 if __name__ == "__main__":
