@@ -19,9 +19,8 @@ VALUES = st.one_of(st.integers(-(10**6), 10**6), NUMBERS, WORDS, st.booleans())
 def reals(draw: st.DrawFn) -> Real:
     log = draw(st.booleans())
     low = draw(st.floats(1e-9, 1e3)) if log else draw(NUMBERS)
-    high = (
-        low * draw(st.floats(1.5, 1e6)) if log else low + draw(st.floats(max(1e-3, 1e-7 * abs(low)), 1e5))
-    )  # apart in nine digits
+    least = max(1e-3, 1e-7 * abs(low))  # apart in the nine digits that are kept
+    high = low * draw(st.floats(1.5, 1e6)) if log else low + draw(st.floats(least, 1e5))
     low, high = float(f"{low:.9g}"), float(f"{high:.9g}")
     step = draw(st.none() | st.floats(0.01, 0.5)) if high - low > 1e-4 else None
     return Real(name=draw(NAMES), low=low, high=high, log=log, step=None if step is None else float(f"{step * (high - low):.4g}"))

@@ -23,6 +23,7 @@ OTHERS_EVERY = 3  # which proposals go to another branch than the best one's; al
 PATIENCE = 4  # trials of a branch without a gain after which it stands still
 GAIN = 0.03  # of the distance from the median to the best: less is none
 DRAWS = 300  # that look for a branch
+MOST_COUNTED = 5_000  # combinations of a branch that are walked: each of twelve takes some 30 ms
 
 
 @dataclass(frozen=True)
@@ -34,7 +35,7 @@ class Branch:
     begins : int
         Trials before it is judged by what they brought.
     holds : float
-        Configurations, or a bound of them where counting takes too long; infinite where they cannot run out.
+        Configurations; without regard to requirements where they would be too many to count. Infinite where they cannot run out.
     """
 
     begins: int = 0
@@ -78,9 +79,9 @@ def _sized(space: Space, configuration: Configuration, most: int) -> Branch:
     settled = {n for n in _switches(space) if isinstance(space.by_name[n], Choice)}
     inside = [p for p in space.searched if p.name in configuration and p.name not in settled]
     begins = int(np.clip(2 + TRIES_EACH * len(inside), LEAST_TRIES, most))
-    counting = Counting.of(_inside(space, configuration, settled))
-    held = counting.most if counting.total is None else counting.total
-    return Branch(begins, math.inf if held is None else held)
+    holds = math.prod(math.inf if p.count is None else p.count for p in inside)
+    counted = Counting.of(_inside(space, configuration, settled)).total if holds <= MOST_COUNTED else None
+    return Branch(begins, holds if counted is None else counted)
 
 
 def _inside(space: Space, configuration: Configuration, settled: set[str]) -> Space:
