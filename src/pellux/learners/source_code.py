@@ -6,11 +6,15 @@ import inspect
 import math
 from typing import Any
 
+import numpy as np
+
+from pellux.core.errors import Conflict
+
 WIDTH = 100
 
 
 def expression(thing: Any, imports: dict[str, set[str]], indent: int = 0) -> str:
-    """The expression; classes that it names are added to `imports`, by module."""
+    """The expression; classes that it names are added to `imports`, by module. Conflict where there is none."""
     if hasattr(thing, "get_params") and not isinstance(thing, type):
         return _call(thing, imports, indent)
     if callable(getattr(thing, "fit", None)) and not isinstance(thing, type):  # somebody's own class
@@ -23,9 +27,13 @@ def expression(thing: Any, imports: dict[str, set[str]], indent: int = 0) -> str
         return str(thing.__name__)
     if isinstance(thing, (list, tuple)):
         return _sequence(thing, imports, indent)
+    if isinstance(thing, np.generic):
+        thing = thing.item()
     if isinstance(thing, float) and not math.isfinite(thing):
         return f'float("{thing}")'
-    return repr(thing)
+    if isinstance(thing, (set, frozenset, dict, bytes, str, int, float, complex, type(None))):
+        return repr(thing)
+    raise Conflict(f"A setting of the pipeline is a {type(thing).__name__}, which a script cannot write down.")
 
 
 def _call(estimator: Any, imports: dict[str, set[str]], indent: int) -> str:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import base64
 import inspect
+import re
 import sys
 import zlib
 from collections.abc import Mapping, Sequence
@@ -60,6 +61,9 @@ SCORES_BY_TASK = {
 }
 
 
+PLACE = re.compile(r"<<([A-Z_]+)>>")
+
+
 @dataclass(frozen=True)
 class Origin:
     """Where a configuration comes from, for the script's first lines and its checks."""
@@ -106,20 +110,24 @@ def training_script(ground: Ground, key: str, settings: Mapping[str, Any], origi
     text = files("pellux.learners").joinpath("training_script.txt").read_text("utf-8")
     own = _staged(imports, ground)
     parts = {
-        "TITLE": origin.title.replace('"""', "'''").replace("\\", "/"),
-        "MADE": origin.made.replace('"""', "'''").replace("\\", "/"),
+        "TITLE": literal(origin.title),
+        "MADE": literal(origin.made),
         "IMPORTS": "\n".join(f"from {module} import {', '.join(sorted(names))}" for module, names in sorted(imports.items())),
-        "CONSTANTS": "\n".join(f"{k} = {pformat(v, width=110, sort_dicts=False)}" for k, v in constants.items()),
+        "CONSTANTS": "\n".join(f"{k} = {literal(v)}" for k, v in constants.items()),
         "OWN": own,
         "PIPELINE": built,
         "SCORE": name + call,
-        "METRIC": brief.metric,
+        "METRIC": literal(brief.metric),
         "SPLITTER": splitters[0],
         "HOLDOUT_SPLITTER": splitters[1],
     }
-    for place, part in parts.items():
-        text = text.replace(f"<<{place}>>", part)
-    return text
+    # In one pass: what a part holds is never looked into, so a column may be called <<OWN>> or anything else.
+    return PLACE.sub(lambda found: parts[found[1]], text)
+
+
+def literal(value: Any) -> str:
+    """Text, numbers and collections of them as Python writes them: data, whatever they say."""
+    return pformat(value, width=110, sort_dicts=False)
 
 
 def _reading(ground: Ground) -> dict[str, str]:

@@ -3,9 +3,6 @@
 from __future__ import annotations
 
 import errno
-import fcntl
-import json
-import os
 import time
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
@@ -16,19 +13,9 @@ from pellux.core.errors import WorkspaceError
 from pellux.learners.own_code import declare_all
 from pellux.service.hub import Hub
 from pellux.store.database import Database
+from pellux.store.lock import EngineHeld, EngineLock
 
 FOLDERS = ("data", "artifacts", "logs")
-
-
-class EngineHeld(WorkspaceError):
-    """Another process runs this workspace's engine; `holder` says which."""
-
-    code = "engine-held"
-
-    def __init__(self, folder: Path, holder: dict[str, Any]) -> None:
-        self.holder = holder
-        where = f" at {holder['url']}" if holder.get("url") else ""
-        super().__init__(f"Process {holder.get('pid', '?')}{where} holds the workspace {folder}.")
 
 
 class Workspace:
@@ -40,7 +27,7 @@ class Workspace:
         self.clock = clock
         self.hub = Hub()
         self._told: dict[str, float] = {}
-        self._lock: int | None = None
+        self._lock = EngineLock(self.folder)
         try:
             for name in FOLDERS:
                 (self.folder / name).mkdir(parents=True, exist_ok=True)
@@ -93,35 +80,25 @@ class Workspace:
         return self.folder / "logs" / f"search-{search_id}"
 
     def hold_engine(self, **about: Any) -> None:
-        """Become the one engine of this workspace until this process ends, however it ends."""
-        path = self.folder / "engine.lock"
+        """Become the one engine of this workspace until this process ends, however it ends; EngineHeld when another is."""
         try:
-            lock = os.open(path, os.O_RDWR | os.O_CREAT, 0o600)
+            self._lock.take(**about)
         except OSError as error:
             raise _cannot_write(self.folder, error) from None
-        try:
-            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except BlockingIOError:
-            holder = os.read(lock, 4096)
-            os.close(lock)
-            raise EngineHeld(self.folder, json.loads(holder or b"{}")) from None
-        self._lock = lock
-        self.tell_about_engine(**about)
 
     def tell_about_engine(self, **about: Any) -> None:
         """Leave word for others: who holds the engine and where to reach it."""
-        if self._lock is not None:
-            os.ftruncate(self._lock, 0)
-            os.pwrite(self._lock, json.dumps({"pid": os.getpid(), **about}).encode(), 0)
+        self._lock.tell(**about)
 
     def close(self) -> None:
         self.database.close()
-        if self._lock is not None:
-            os.close(self._lock)
-            self._lock = None
+        self._lock.release()
 
 
 def _cannot_write(folder: Path, error: OSError) -> WorkspaceError:
     if error.errno == errno.ENOSPC:
         return WorkspaceError(f"The disk that holds {folder} is full. Free some space and try again.")
     return WorkspaceError(f"The workspace {folder} cannot be written: {error.strerror}. Check its permissions.")
+
+
+__all__ = ["EngineHeld", "Workspace"]

@@ -8,17 +8,12 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
-from alembic import command
-from alembic.config import Config
-from alembic.script import ScriptDirectory
-from alembic.util import CommandError
 from sqlalchemy import Engine, create_engine, event, text
 from sqlalchemy.exc import DatabaseError
 from sqlalchemy.orm import Session, sessionmaker
 
 from pellux.core.errors import WorkspaceError
-
-MIGRATIONS = Path(__file__).parent / "migrations"
+from pellux.store.upgrading import bring_up
 
 
 class Database:
@@ -28,8 +23,10 @@ class Database:
         self.path = path
         self.engine = _engine(path)
         try:
-            _migrate(self.engine)
+            bring_up(self.engine, path)
         except DatabaseError as error:
+            raise WorkspaceError(_explain(path, error.orig)) from None
+        except (sqlite3.Error, OSError) as error:
             raise WorkspaceError(_explain(path, error)) from None
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
 
@@ -46,7 +43,7 @@ class Database:
                 yield session
         except DatabaseError as error:
             if isinstance(error.orig, sqlite3.OperationalError):
-                raise WorkspaceError(_explain(self.path, error)) from error
+                raise WorkspaceError(_explain(self.path, error.orig)) from error
             raise
 
     def close(self) -> None:
@@ -59,37 +56,20 @@ def _engine(path: Path) -> Engine:
     @event.listens_for(engine, "connect")
     def configure(connection: Any, record: Any) -> None:
         connection.isolation_level = None  # transactions begin where we say, not where the driver guesses
-        for pragma in ("journal_mode=WAL", "synchronous=FULL", "foreign_keys=ON", "busy_timeout=30000"):
+        for pragma in ("busy_timeout=30000", "journal_mode=WAL", "synchronous=FULL", "foreign_keys=ON"):
             connection.execute(f"PRAGMA {pragma}")
 
     return engine
 
 
-def _migrate(engine: Engine) -> None:
-    config = Config()
-    config.set_main_option("script_location", str(MIGRATIONS))
-    with engine.connect() as connection:
-        config.attributes["connection"] = connection
-        known = {script.revision for script in ScriptDirectory.from_config(config).walk_revisions()}
-        if engine.dialect.has_table(connection, "alembic_version"):
-            found = connection.execute(text("SELECT version_num FROM alembic_version")).scalar()
-            if found is not None and found not in known:
-                raise WorkspaceError("This workspace was written by a newer version of Pellux. Update Pellux to open it.")
-        try:
-            command.upgrade(config, "head")
-        except CommandError as error:
-            raise WorkspaceError(f"This workspace cannot be brought to this version: {error}") from None
-        connection.commit()
-
-
-def _explain(path: Path, error: DatabaseError) -> str:
-    words = str(error.orig).lower()
-    if "readonly" in words or "unable to open" in words:
+def _explain(path: Path, error: BaseException | None) -> str:
+    words = str(error).lower()
+    if "readonly" in words or "unable to open" in words or "permission" in words:
         return f"The workspace {path.parent} cannot be written. Check its permissions."
-    if "full" in words or "disk i/o" in words:
+    if "full" in words or "disk i/o" in words or "no space" in words:
         return f"The disk that holds {path.parent} is full. Free some space; nothing that was recorded is lost."
     if "not a database" in words:
         return f"{path} is not a Pellux database."
     if "locked" in words:
         return f"The database in {path.parent} is locked by another program."
-    return f"The database in {path.parent} gave an error: {error.orig}"
+    return f"The database in {path.parent} gave an error: {error}"

@@ -1,7 +1,8 @@
 """Resolved strategies, overrides, past results, rehearsals"""
 
 import sqlalchemy as sa
-from alembic import op
+
+from pellux.store.migrations import steps
 
 revision = "0002"
 down_revision = "0001"
@@ -10,11 +11,10 @@ depends_on = None
 
 
 def upgrade() -> None:
-    with op.batch_alter_table("search") as batch_op:
-        batch_op.add_column(sa.Column("strategy", sa.String(), nullable=False, server_default="random"))
-        batch_op.add_column(sa.Column("strategy_reason", sa.String(), nullable=False, server_default=""))
-        batch_op.add_column(sa.Column("overrides", sa.JSON(), nullable=False, server_default="[]"))
-    op.create_table(
+    steps.add_column("search", sa.Column("strategy", sa.String(), nullable=False, server_default="random"))
+    steps.add_column("search", sa.Column("strategy_reason", sa.String(), nullable=False, server_default=""))
+    steps.add_column("search", sa.Column("overrides", sa.JSON(), nullable=False, server_default="[]"))
+    steps.create_table(
         "past_result",
         sa.Column("id", sa.Integer(), nullable=False),
         sa.Column("problem_id", sa.Integer(), nullable=False),
@@ -26,8 +26,8 @@ def upgrade() -> None:
         sa.ForeignKeyConstraint(["problem_id"], ["problem.id"]),
         sa.PrimaryKeyConstraint("id"),
     )
-    op.create_index("ix_past_result_problem_id", "past_result", ["problem_id"])
-    op.create_table(
+    steps.create_index("ix_past_result_problem_id", "past_result", ["problem_id"])
+    steps.create_table(
         "rehearsal_fit",
         sa.Column("id", sa.Integer(), nullable=False),
         sa.Column("problem_id", sa.Integer(), nullable=False),
@@ -40,4 +40,4 @@ def upgrade() -> None:
         sa.ForeignKeyConstraint(["problem_id"], ["problem.id"]),
         sa.PrimaryKeyConstraint("id"),
     )
-    op.create_index("ix_rehearsal_fit_problem_id", "rehearsal_fit", ["problem_id"])
+    steps.create_index("ix_rehearsal_fit_problem_id", "rehearsal_fit", ["problem_id"])

@@ -3,6 +3,8 @@
 import sqlalchemy as sa
 from alembic import op
 
+from pellux.store.migrations import steps
+
 revision = "0003"
 down_revision = "0002"
 branch_labels = None
@@ -10,14 +12,15 @@ depends_on = None
 
 
 def upgrade() -> None:
-    op.add_column("search", sa.Column("kind", sa.String(), nullable=False, server_default="search"))
-    op.add_column("trial", sa.Column("learner", sa.String(), nullable=False, server_default=""))
-    op.execute("ALTER TABLE trial ADD COLUMN source_id INTEGER REFERENCES trial (id)")
-    op.create_index("ix_trial_source_id", "trial", ["source_id"])
-    op.add_column("fit", sa.Column("model_bytes", sa.Integer(), nullable=True))
-    op.add_column("decision", sa.Column("record", sa.JSON(), nullable=False, server_default="{}"))
-    op.add_column("decision", sa.Column("fingerprint", sa.String(), nullable=False, server_default=""))
-    op.create_table(
+    steps.add_column("search", sa.Column("kind", sa.String(), nullable=False, server_default="search"))
+    steps.add_column("trial", sa.Column("learner", sa.String(), nullable=False, server_default=""))
+    if not steps.has_column("trial", "source_id"):
+        op.execute("ALTER TABLE trial ADD COLUMN source_id INTEGER REFERENCES trial (id)")
+    steps.create_index("ix_trial_source_id", "trial", ["source_id"])
+    steps.add_column("fit", sa.Column("model_bytes", sa.Integer(), nullable=True))
+    steps.add_column("decision", sa.Column("record", sa.JSON(), nullable=False, server_default="{}"))
+    steps.add_column("decision", sa.Column("fingerprint", sa.String(), nullable=False, server_default=""))
+    steps.create_table(
         "prediction",
         sa.Column("id", sa.Integer(), nullable=False),
         sa.Column("search_id", sa.Integer(), nullable=False),
@@ -28,7 +31,7 @@ def upgrade() -> None:
         sa.PrimaryKeyConstraint("id"),
         sa.UniqueConstraint("search_id", "trial", "fold", name="one_prediction_a_fit"),
     )
-    op.create_table(
+    steps.create_table(
         "side_score",
         sa.Column("trial_id", sa.Integer(), nullable=False),
         sa.Column("metric", sa.String(), nullable=False),
@@ -37,7 +40,7 @@ def upgrade() -> None:
         sa.PrimaryKeyConstraint("trial_id", "metric"),
         sqlite_with_rowid=False,
     )
-    op.create_table(
+    steps.create_table(
         "analysis",
         sa.Column("id", sa.Integer(), nullable=False),
         sa.Column("problem_id", sa.Integer(), nullable=False),
@@ -52,9 +55,9 @@ def upgrade() -> None:
         sa.ForeignKeyConstraint(["problem_id"], ["problem.id"]),
         sa.PrimaryKeyConstraint("id"),
     )
-    op.create_index("analysis_asked", "analysis", ["problem_id", "kind", "key"])
+    steps.create_index("analysis_asked", "analysis", ["problem_id", "kind", "key"])
     for what in ("UPDATE", "DELETE"):
         op.execute(
-            f"CREATE TRIGGER decision_refuses_{what.lower()} BEFORE {what} ON decision "
+            f"CREATE TRIGGER IF NOT EXISTS decision_refuses_{what.lower()} BEFORE {what} ON decision "
             "BEGIN SELECT RAISE(ABORT, 'A decision is never changed; make a new one.'); END"
         )

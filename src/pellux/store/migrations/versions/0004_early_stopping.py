@@ -3,6 +3,8 @@
 import sqlalchemy as sa
 from alembic import op
 
+from pellux.store.migrations import steps
+
 revision = "0004"
 down_revision = "0003"
 branch_labels = None
@@ -15,17 +17,18 @@ FIT = (
 
 
 def upgrade() -> None:
-    op.add_column("search", sa.Column("stopping", sa.JSON(), nullable=False, server_default="{}"))
+    steps.add_column("search", sa.Column("stopping", sa.JSON(), nullable=False, server_default="{}"))
     for name in ("bracket", "cohort", "rung"):
-        op.add_column("trial", sa.Column(name, sa.Integer(), nullable=False, server_default="0"))
-    op.add_column("trial", sa.Column("results", sa.JSON(), nullable=False, server_default="{}"))
-    op.add_column("trial", sa.Column("best_iteration", sa.Integer(), nullable=True))
-    op.add_column("trial", sa.Column("parent", sa.Integer(), nullable=True))
-    op.add_column("trial", sa.Column("share", sa.Double(), nullable=False, server_default="0"))
+        steps.add_column("trial", sa.Column(name, sa.Integer(), nullable=False, server_default="0"))
+    steps.add_column("trial", sa.Column("results", sa.JSON(), nullable=False, server_default="{}"))
+    steps.add_column("trial", sa.Column("best_iteration", sa.Integer(), nullable=True))
+    steps.add_column("trial", sa.Column("parent", sa.Integer(), nullable=True))
+    steps.add_column("trial", sa.Column("share", sa.Double(), nullable=False, server_default="0"))
     op.execute("UPDATE trial SET share = 1 WHERE state = 'scored'")
     # A key cannot be changed in place: the table is made anew.
-    op.execute("ALTER TABLE fit RENAME TO fit_before")
-    op.create_table(
+    if "fit" in steps.tables() and not steps.has_column("fit", "rung"):
+        op.execute("ALTER TABLE fit RENAME TO fit_before")
+    steps.create_table(
         "fit",
         sa.Column("search_id", sa.Integer(), nullable=False),
         sa.Column("trial", sa.Integer(), nullable=False),
@@ -47,9 +50,10 @@ def upgrade() -> None:
         sa.PrimaryKeyConstraint("search_id", "trial", "fold", "rung"),
         sqlite_with_rowid=False,
     )
-    op.execute(f"INSERT INTO fit ({FIT}, rung) SELECT {FIT}, 0 FROM fit_before")
-    op.drop_table("fit_before")
-    op.create_table(
+    if "fit_before" in steps.tables():
+        op.execute(f"INSERT OR IGNORE INTO fit ({FIT}, rung) SELECT {FIT}, 0 FROM fit_before")
+        op.drop_table("fit_before")
+    steps.create_table(
         "point",
         sa.Column("search_id", sa.Integer(), nullable=False),
         sa.Column("trial", sa.Integer(), nullable=False),

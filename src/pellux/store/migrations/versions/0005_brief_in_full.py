@@ -1,7 +1,8 @@
 """Scores by other metrics beside the one that decides"""
 
 import sqlalchemy as sa
-from alembic import op
+
+from pellux.store.migrations import steps
 
 revision = "0005"
 down_revision = "0004"
@@ -10,4 +11,4 @@ depends_on = None
 
 
 def upgrade() -> None:
-    op.add_column("fit", sa.Column("recorded", sa.JSON(), nullable=False, server_default="{}"))
+    steps.add_column("fit", sa.Column("recorded", sa.JSON(), nullable=False, server_default="{}"))
