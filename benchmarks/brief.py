@@ -19,16 +19,16 @@ import pyarrow.csv as pacsv
 import pyarrow.parquet as pq
 from threadpoolctl import threadpool_limits
 
-from pellux.learners.catalogue import learner
-from pellux.learners.fitting import fit_fold
-from pellux.learners.fold_data import FoldData
-from pellux.learners.prefixes import Prefixes
-from pellux.learners.preparation import steps_of
-from pellux.learners.whole_fit import Ground
-from pellux.service.analysis_kinds import ground_of
-from pellux.service.datasets import import_file
-from pellux.service.problems import create_problem
-from pellux.service.requests import BriefRequest
+from pellux.objectives.tabular.fitting import fit_fold
+from pellux.objectives.tabular.fold_data import FoldData
+from pellux.objectives.tabular.learners.catalogue import OURS
+from pellux.objectives.tabular.prefixes import Prefixes
+from pellux.objectives.tabular.preparation import steps_of
+from pellux.objectives.tabular.whole_fit import Ground
+from pellux.service.decisions.analysis_kinds import ground_of
+from pellux.service.planning.requests import BriefRequest
+from pellux.service.problems.datasets import import_file
+from pellux.service.problems.problems import create_problem
 from pellux.service.workspace import Workspace
 
 
@@ -52,7 +52,7 @@ def made_up(workspace: Workspace, folder: Path, rows: int, columns: int) -> Grou
 
 def prefixes(ground: Ground, folder: Path) -> tuple[float, float, bool]:
     """Seconds with and without shared prefixes for scaler → PCA (8 settings) → logistic regression (20), 5 folds."""
-    chosen = learner("logistic", "binary")
+    chosen = OURS.learner("logistic", "binary")
 
     def run(kept: Prefixes) -> list[float]:
         data = FoldData(ground.table, ground.brief, ground.folds.kept, kept)
@@ -130,9 +130,9 @@ def overhead(ground: Ground, key: str, settings: dict[str, object], repeats: int
     """A fit through our pipeline, prepared anew every time, over the same scikit-learn pipeline called by hand."""
     from sklearn.metrics import roc_auc_score
 
-    from pellux.learners.whole_fit import unfitted
+    from pellux.objectives.tabular.whole_fit import unfitted
 
-    chosen, fold = learner(key, "binary"), 0
+    chosen, fold = OURS.learner(key, "binary"), 0
     train, test = ground.folds.train(fold), ground.folds.test(fold)
     matrix, target = ground.matrix, ground.target
 
@@ -146,7 +146,8 @@ def overhead(ground: Ground, key: str, settings: dict[str, object], repeats: int
         data._prefixes._kept.clear()
         fit_fold(data.prepared(fold, steps_of(chosen, settings)), chosen, settings, ground.brief, time.perf_counter)
 
-    by_hand(), ours()
+    by_hand()
+    ours()
     ratios = []
     for _ in range(repeats):  # side by side, so that a busy machine is busy for both
         mine, theirs = timed(ours), timed(by_hand)

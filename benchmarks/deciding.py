@@ -121,21 +121,21 @@ def screen() -> list[str]:
     from tests.browser.driving import browser
 
     from benchmarks.scenes import InstantRunner, warm_arrivals
-    from pellux.service.contest import FinalistsQuery
-    from pellux.service.engine_room import EngineRoom
-    from pellux.service.finalists import finalists
-    from pellux.service.launching import launch
-    from pellux.service.requests import SearchRequest, SettingsRequest
+    from pellux.service.decisions.candidates import FinalistsQuery
+    from pellux.service.decisions.finalists import finalists
+    from pellux.service.engine.engine import Engine
+    from pellux.service.planning.launching import launch
+    from pellux.service.planning.requests import SearchRequest, SettingsRequest
     from pellux.service.workspace import Workspace
     from pellux.web.app import create_app
     from pellux.web.server import address, bind, serve
 
     with tempfile.TemporaryDirectory() as scratch:
         workspace = Workspace(Path(scratch))
-        room = EngineRoom(workspace, InstantRunner)
+        engine = Engine(workspace, InstantRunner)
         problem = warm_arrivals(workspace, folds="50 stratified")
         plan = SettingsRequest(strategy="random", trials=520, workers=32)
-        room.join(launch(room, problem, SearchRequest(learner="boosting", space="rate: 0.01 .. 0.3 log\n", plan=plan)))
+        engine.join(launch(engine, problem, SearchRequest(learner="boosting", space="rate: 0.01 .. 0.3 log\n", plan=plan)))
         begun = time.perf_counter()
         shown = finalists(workspace, problem, FinalistsQuery(top=500))
         answer = time.perf_counter() - begun
@@ -143,7 +143,7 @@ def screen() -> list[str]:
         assert len(shown.finalists[0].trial.scores) == 50
         bound = bind("127.0.0.1", 0)
         url = address(bound)
-        server = threading.Thread(target=serve, args=(create_app(room), bound, workspace, lambda: None), daemon=True)
+        server = threading.Thread(target=serve, args=(create_app(engine), bound, workspace, lambda: None), daemon=True)
         server.start()
         with browser(url) as page:
             page.open("/")
@@ -154,7 +154,7 @@ def screen() -> list[str]:
                 page.open(f"/p/{problem}/decision?top=500")
                 page.find("[data-finalist]")
                 times.append(time.perf_counter() - begun)
-        room.close()
+        engine.close()
     return [
         "| what | measured | wanted |",
         "|---|---|---|",

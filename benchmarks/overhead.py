@@ -16,14 +16,14 @@ from sklearn.pipeline import make_pipeline
 from sklearn.tree import DecisionTreeClassifier
 
 from benchmarks.scenes import warm_arrivals
-from pellux.learners.preparation import feature_matrix
-from pellux.learners.target import target_array
-from pellux.service.datasets import open_table
-from pellux.service.engine_room import EngineRoom
-from pellux.service.launching import launch
-from pellux.service.problems import stored_brief
-from pellux.service.requests import SearchRequest, SettingsRequest
-from pellux.service.trials import lanes, trial_page
+from pellux.objectives.tabular.preparation import feature_matrix
+from pellux.objectives.tabular.target import target_array
+from pellux.service.engine.engine import Engine
+from pellux.service.planning.launching import launch
+from pellux.service.planning.requests import SearchRequest, SettingsRequest
+from pellux.service.problems.datasets import open_table
+from pellux.service.problems.problems import stored_brief
+from pellux.service.searches.trials import lanes, trial_page
 from pellux.service.workspace import Workspace
 
 NUMBERS = ["ambient_c", "door_openings"]
@@ -60,10 +60,10 @@ def measure(folder: Path, key: str, space: str, brief_: dict[str, Any]) -> tuple
     """Seconds of Pellux, seconds of the bare loop, mean seconds of a bare fit."""
     workspace = Workspace(folder)
     problem = warm_arrivals(workspace, **brief_)
-    room = EngineRoom(workspace)
+    engine = Engine(workspace)
     plan = SettingsRequest(strategy="random", trials=TRIALS, workers=2, seed=5)
-    search = launch(room, problem, SearchRequest(learner=key, space=space, plan=plan))
-    room.join(search)
+    search = launch(engine, problem, SearchRequest(learner=key, space=space, plan=plan))
+    engine.join(search)
     fits = lanes(workspace, search).fits
     ours = max(f.ended_at or 0 for f in fits) - min(f.started_at or 1e18 for f in fits)
     trials = [t for t in trial_page(workspace, search, limit=1000).trials if t.origin == "proposed"]
@@ -82,7 +82,7 @@ def measure(folder: Path, key: str, space: str, brief_: dict[str, Any]) -> tuple
         theirs = time.perf_counter() - begun
     expected = [s for t in trials for s in t.scores]
     assert np.allclose(scores, expected, atol=1e-9), "the two do not do the same fits"
-    room.close()
+    engine.close()
     workspace.close()
     return ours - baseline, theirs, theirs * 2 / len(scores)
 

@@ -8,13 +8,14 @@ import time
 import numpy as np
 
 from pellux.demo.generator import FOLDER
-from pellux.engine.messages import FitEnded, FitStarted, StartFit, WorkerReady
-from pellux.engine.model import FitState, Outcome
+from pellux.engine.messages import CutFit, FitEnded, FitStarted, StartFit, WorkerReady
+from pellux.engine.model import Outcome
 from pellux.engine.runners import Report
+from pellux.engine.states import FitState
 from pellux.engine.worker import Assignment
-from pellux.service.datasets import import_file
-from pellux.service.problems import create_problem
-from pellux.service.requests import BriefRequest
+from pellux.service.planning.requests import BriefRequest
+from pellux.service.problems.datasets import import_file
+from pellux.service.problems.problems import create_problem
 from pellux.service.workspace import Workspace
 
 
@@ -47,6 +48,12 @@ class InstantRunner:
         self._reports.put(FitEnded(fit.worker, fit.trial, fit.fold, fit.attempt, Outcome(FitState.DONE, score, 0.001), now))
 
     def dismiss(self, worker: int) -> None:
+        pass
+
+    def cut(self, fit: CutFit) -> None:
+        pass
+
+    def forget(self, trial: int | None) -> None:
         pass
 
     def wake(self) -> None:

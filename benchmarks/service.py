@@ -16,10 +16,10 @@ from tests.browser.driving import Page, browser
 from tests.serving import Server
 
 from benchmarks.scenes import InstantRunner, warm_arrivals
-from pellux.service.engine_room import EngineRoom
-from pellux.service.launching import launch
-from pellux.service.requests import SearchRequest, SettingsRequest
-from pellux.service.searches import search_view
+from pellux.service.engine.engine import Engine
+from pellux.service.planning.launching import launch
+from pellux.service.planning.requests import SearchRequest, SettingsRequest
+from pellux.service.searches.searches import search_view
 from pellux.service.workspace import Workspace
 from pellux.web.app import create_app
 from pellux.web.server import address, bind, serve
@@ -40,25 +40,25 @@ window.counting_ = true; requestAnimationFrame(step); done();
 """
 
 
-def search_of(room: EngineRoom, problem: int, trials: int, workers: int = 64) -> tuple[int, float]:
+def search_of(engine: Engine, problem: int, trials: int, workers: int = 64) -> tuple[int, float]:
     """Run a search whose fits cost nothing; its id and the fits a second."""
     plan = SettingsRequest(strategy="random", trials=trials, workers=workers, seed=trials)
     begun = time.perf_counter()
-    search = launch(room, problem, SearchRequest(learner="boosting", space=SPACE, plan=plan))
-    room.join(search)
-    return search, search_view(room, search).fits.run / (time.perf_counter() - begun)
+    search = launch(engine, problem, SearchRequest(learner="boosting", space=SPACE, plan=plan))
+    engine.join(search)
+    return search, search_view(engine, search).fits.run / (time.perf_counter() - begun)
 
 
-def reports(page: Page, room: EngineRoom, problem: int) -> str:
+def reports(page: Page, engine: Engine, problem: int) -> str:
     """Fits through coordinator, store and stream while the page watches; every fit is two reports."""
     found: list[Any] = []
     plan = SettingsRequest(strategy="random", trials=2000, workers=64, seed=3)
-    search = launch(room, problem, SearchRequest(learner="boosting", space=SPACE, plan=plan))
+    search = launch(engine, problem, SearchRequest(learner="boosting", space=SPACE, plan=plan))
     page.open(f"/p/{problem}/live?search={search}")
-    begun, before = time.perf_counter(), search_view(room, search).fits.run
-    while not room.join(search, 0.2):
+    begun, before = time.perf_counter(), search_view(engine, search).fits.run
+    while not engine.join(search, 0.2):
         found.append(page.run("return document.body.innerText.length"))
-    rate = (search_view(room, search).fits.run - before) / (time.perf_counter() - begun)
+    rate = (search_view(engine, search).fits.run - before) / (time.perf_counter() - begun)
     page.wait_text("[data-figures='live']", "2000/2000 trials · finished", 30)
     assert found, "the page did not answer while reports came in"
     return f"| fit results a second, page open (each also reports its start) | {rate:,.0f} | ≥ 1,000 |"
@@ -120,15 +120,15 @@ def run() -> list[str]:
     with tempfile.TemporaryDirectory() as folder:
         workspace = Workspace(Path(folder))
         problem = warm_arrivals(workspace)
-        room = EngineRoom(workspace, InstantRunner)
+        engine = Engine(workspace, InstantRunner)
         listening = bind("127.0.0.1", 0)
-        server = threading.Thread(target=serve, args=(create_app(room), listening, workspace, lambda: None), daemon=True)
+        server = threading.Thread(target=serve, args=(create_app(engine), listening, workspace, lambda: None), daemon=True)
         server.start()
         url = address(listening)
         with browser(url) as page:
-            lines.append(reports(page, room, problem))
-            small, _ = search_of(room, problem, 2000)
-            large, _ = search_of(room, problem, 10_000)
+            lines.append(reports(page, engine, problem))
+            small, _ = search_of(engine, problem, 2000)
+            large, _ = search_of(engine, problem, 10_000)
             first = first_page_of_trials(int(url.rpartition(":")[2]), large)
             lines.append(f"| first page of a 10,000-trial search, median | {1000 * first:.0f} ms | < 100 ms |")
             for path, css in (("evidence", "[data-trial]"), ("live", "[data-finished='yes']")):

@@ -8,7 +8,7 @@ import pytest
 from hypothesis import HealthCheck, settings
 from xdist.scheduler import LoadScopeScheduling
 
-from pellux.service.engine_room import EngineRoom
+from pellux.service.engine.engine import Engine
 from pellux.service.workspace import Workspace
 
 settings.register_profile("pellux", deadline=None, max_examples=60, suppress_health_check=[HealthCheck.too_slow])
@@ -41,7 +41,7 @@ def workspace(tmp_path: Path) -> Iterator[Workspace]:
 
 
 @pytest.fixture
-def room(workspace: Workspace) -> Iterator[EngineRoom]:
-    found = EngineRoom(workspace)
+def engine(workspace: Workspace) -> Iterator[Engine]:
+    found = Engine(workspace)
     yield found
     found.close()

@@ -3,18 +3,18 @@
 from __future__ import annotations
 
 import csv
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
-from pellux.learners.table import Table
-from pellux.service.datasets import import_file
+from pellux.service.problems.datasets import import_file
 from pellux.service.workspace import Workspace
+from pellux.tables.table import Table
 
 
-def write_csv(path: Path, columns: dict[str, Sequence[Any]], delimiter: str = ",") -> Path:
+def write_csv(path: Path, columns: Mapping[str, Sequence[Any]], delimiter: str = ",") -> Path:
     with path.open("w", newline="", encoding="utf-8") as file:
         writer = csv.writer(file, delimiter=delimiter)
         writer.writerow(columns)
@@ -42,5 +42,7 @@ def mixed_columns(rows: int = 240, seed: int = 5) -> dict[str, list[Any]]:
     }
 
 
-def imported(workspace: Workspace, folder: Path, columns: dict[str, Sequence[Any]] | None = None, name: str = "mixed.csv") -> Table:
+def imported(
+    workspace: Workspace, folder: Path, columns: Mapping[str, Sequence[Any]] | None = None, name: str = "mixed.csv"
+) -> Table:
     return import_file(workspace, write_csv(folder / name, columns or mixed_columns()))

@@ -8,11 +8,13 @@ from __future__ import annotations
 
 import json
 import tempfile
+from itertools import takewhile
 from pathlib import Path
 from typing import Any
 
 from pellux.demo.generator import FOLDER
-from pellux.service.engine_room import EngineRoom
+from pellux.service.engine.engine import Engine
+from pellux.service.engine.events import stream
 from pellux.service.workspace import Workspace
 from pellux.web.app import create_app
 
@@ -27,8 +29,8 @@ PLAN = {"strategy": "random", "trials": 8, "workers": 2, "seed": 3}
 class Recorder:
     """Calls the API in this process and remembers what was answered."""
 
-    def __init__(self, room: EngineRoom) -> None:
-        self._client = create_app(room).test_client()
+    def __init__(self, engine: Engine) -> None:
+        self._client = create_app(engine).test_client()
         self.answers: dict[str, Any] = {}
 
     def call(self, method: str, path: str, body: Any = None, **more: Any) -> Any:
@@ -52,8 +54,14 @@ def rounded(value: Any) -> Any:
     return [rounded(v) for v in value] if isinstance(value, list) else value
 
 
-def record(room: EngineRoom) -> dict[str, Any]:
-    recorder = Recorder(room)
+def told(workspace: Workspace) -> list[dict[str, Any]]:
+    """Every entry of the ledger, as the event stream tells it."""
+    batches = takewhile(lambda batch: batch is not None, stream(workspace, 0, None, lambda: False))
+    return [entry for batch in batches if batch for entry in json.loads(batch[1])]
+
+
+def record(engine: Engine) -> dict[str, Any]:
+    recorder = Recorder(engine)
     text = "".join((FOLDER / "warm_arrivals.csv").read_text("utf-8").splitlines(keepends=True)[: ROWS + 1])
     sent: dict[str, Any] = {"data": text.encode(), "content_type": "text/csv"}
     data = recorder.call("POST", "/data?name=warm_arrivals.csv", **sent)["hash"]
@@ -70,7 +78,7 @@ def record(room: EngineRoom) -> dict[str, Any]:
     searches = []
     for request in (tree, network):
         searches.append(recorder.call("POST", f"{problem}/searches", request)["id"])
-        assert room.join(searches[-1], 120)
+        assert engine.join(searches[-1], 120)
     for path in (
         "/workspace", "/catalogue", "/problems", "/data", f"/data/{data}", problem, f"{problem}/split", f"{problem}/findings",
         f"{problem}/baselines", f"{problem}/searches", "/decisions", f"{problem}/holdout", "/learners?key=tree&task=binary",
@@ -93,17 +101,18 @@ def record(room: EngineRoom) -> dict[str, Any]:
     signed = recorder.record(f"{problem}/decisions", chosen, "signed decision")
     recorder.record(f"/decisions/{signed['id']}")
     recorder.record("/decisions", name="decisions after signing")
+    recorder.answers["ledger"] = rounded(told(engine.workspace))
     return recorder.answers
 
 
 def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
-        room = EngineRoom(Workspace(Path(folder)))
+        engine = Engine(Workspace(Path(folder)))
         try:
-            answers = record(room)
+            answers = record(engine)
         finally:
-            room.close()
-            room.workspace.close()
+            engine.close()
+            engine.workspace.close()
     lines = [f"{json.dumps(key)}: {json.dumps(answers[key], ensure_ascii=False)}" for key in sorted(answers)]
     FILE.write_text("{\n" + ",\n".join(lines) + "\n}\n", "utf-8")  # an answer a line: changes can be read
     print(f"{FILE.name}: {len(answers)} answers, {FILE.stat().st_size / 1e3:.0f} kB")

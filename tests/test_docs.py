@@ -13,10 +13,10 @@ from pellux.core.judging import METRICS
 from pellux.core.judging.selection import RULES
 from pellux.core.stopping import RULES as STOPPING
 from pellux.core.strategies import STRATEGIES
-from pellux.learners.catalogue import LEARNERS
-from pellux.service.requests import SettingsRequest
-from pellux.service.side_measures import COSTS
-from pellux.service.takeaway import BY_NAME
+from pellux.objectives.tabular.learners.catalogue import LEARNERS
+from pellux.service.decisions.side_measures import COSTS
+from pellux.service.decisions.takeaway import BY_NAME
+from pellux.service.planning.requests import SettingsRequest
 from pellux.service.workspace import EngineHeld
 
 ROOT = Path(__file__).parents[1]

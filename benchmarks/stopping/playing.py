@@ -10,7 +10,7 @@ import numpy as np
 
 from benchmarks.stopping.tables import Table, telling
 from pellux.core.stopping import FOLDS, Ladder, bold, fold_by_fold, geometric, rule, settings_of, usual_least
-from pellux.core.strategies import Chance, Partial, even_spread
+from pellux.core.strategies import Partial, SeedStream, even_spread
 from pellux.core.strategies.acquisition import log_expected_improvement
 from pellux.core.strategies.gaussian_process import believe, first_trials
 from pellux.core.strategies.partial import history
@@ -18,8 +18,9 @@ from pellux.core.surrogates.coding import Coding
 from pellux.engine.coordinator import Coordinator
 from pellux.engine.messages import StartFit
 from pellux.engine.model import Limits
-from pellux.engine.referee import Stopping
-from pellux.engine.simulation import Course, MadeUp, simulate
+from pellux.engine.pruning import Stopping
+from pellux.engine.runners.simulated import SimulatedWorld
+from pellux.engine.simulation import Course, simulate
 
 Asker = Callable[[int, Coordinator], dict[str, int] | None]
 
@@ -56,7 +57,7 @@ class Player:
     def first(self, tried: int) -> int:
         """As the strategy begins: the row nearest to the middle of the space, then those nearest to an even spread."""
         middle = self.space.decode(np.full(self.space.dimension, 0.5))
-        wanted = even_spread.point(self.space, Chance(self.seed, tried + 1)) if tried else middle
+        wanted = even_spread.point(self.space, SeedStream(self.seed, tried + 1)) if tried else middle
         free = np.array([i for i in range(len(self.order)) if i not in self.taken])
         gap = self.features[free] - self.coding.features(self.space.encode(wanted or middle)[None])
         return int(free[int(np.argmin((gap * gap).sum(1)))])
@@ -67,7 +68,7 @@ class Player:
         known = [
             Partial(self._of(t), t.results, t.seconds, t.state.value, t.number, t.rung, 0, tuple(t.scores)) for t in trials
         ]  # fmt: skip
-        ladder = coordinator.referee.ladder
+        ladder = coordinator.pruning.ladder
         seen = history(self.space, known, coordinator.limits.folds, ladder.resource, ladder.top)
         scored = [o for o in seen if o.mean is not None]
         if len(trials) < first_trials(self.space) or len(scored) < 2:
@@ -135,7 +136,7 @@ def work_until(
     limits = Limits(trials=len(table.points), workers=workers, folds=1)
     player = Player(table, seed, model)
     with suppress(Reached):
-        simulate(limits, player.ask, MadeUp(duration, score), stopping=rule_, on_end=on_end)  # type: ignore[arg-type]
+        simulate(limits, player.ask, SimulatedWorld(duration, score), stopping=rule_, on_end=on_end)  # type: ignore[arg-type]
     return reached
 
 
@@ -143,7 +144,7 @@ def raced(table: Table, seed: int, trials: int, key: str = "fold race", **settin
     """A search of some trials in random order with their real fold scores."""
     player = Player(table, seed)
     last = table.scores[:, -1, :]
-    world = MadeUp(lambda *_: 1.0, lambda c, fold, level: float(last[c["row"], fold]))  # type: ignore[index, call-overload]
+    world = SimulatedWorld(lambda *_: 1.0, lambda c, fold, level: float(last[c["row"], fold]))  # type: ignore[index, call-overload]
     limits = Limits(trials=trials, workers=1, folds=table.source.folds)
     return simulate(limits, player.ask, world, stopping=stopping(key, table, **settings))
 

@@ -15,10 +15,11 @@ from scipy.stats import spearmanr
 from benchmarks.document import put
 from benchmarks.stopping.playing import Player, best_so_far, raced, work_until
 from benchmarks.stopping.tables import SOURCES, Table, table, telling
-from pellux.core.stopping import RULES, Record, Sight, geometric, rule, settings_of, usual_least
+from pellux.core.stopping import RULES, Record, TrialContext, geometric, rule, settings_of, usual_least
 from pellux.engine.model import Limits
-from pellux.engine.referee import Stopping
-from pellux.engine.simulation import MadeUp, simulate
+from pellux.engine.pruning import Stopping
+from pellux.engine.runners.simulated import SimulatedWorld
+from pellux.engine.simulation import simulate
 
 SEEDS, MANY_SEEDS, RACE_SEEDS, FIRST_SEEDS = 30, 200, 100, 60
 RACE_TRIALS = 60
@@ -166,7 +167,7 @@ def waiting() -> list[str]:
         shares = []
         for seed in range(SEEDS):
             rng = np.random.default_rng(seed)
-            world = MadeUp(
+            world = SimulatedWorld(
                 lambda c, f, before, level, rng=rng: float((level - before) * rng.lognormal(0, 0.5)),  # type: ignore[misc]
                 lambda c, f, level: float(np.random.default_rng(int(c["n"])).random()),
             )
@@ -196,7 +197,7 @@ def crowds() -> list[str]:
     for workers in (10, 100, 1000, 10_000):
         rng = np.random.default_rng(1)
         durations, scores = rng.lognormal(0, 0.5, 100_003).tolist(), rng.random(100_003).tolist()
-        world = MadeUp(
+        world = SimulatedWorld(
             lambda c, f, before, level, d=durations: (level - before) * d[int(c["n"]) % 100_003],  # type: ignore[misc]
             lambda c, f, level, s=scores: s[int(c["n"]) % 100_003],  # type: ignore[misc]
         )
@@ -224,7 +225,7 @@ def verdicts() -> list[str]:
         settings, fold = settings_of(entry.settings, {}), 0 if entry.watches else -1
         begun = time.perf_counter()
         for number in range(1000):
-            entry.verdict(Sight(number, 0, fold=fold), record, settings)
+            entry.verdict(TrialContext(number, 0, fold=fold), record, settings)
         lines.append(f"| {entry.label} | {1e3 * (time.perf_counter() - begun):.1f} µs |")
     return [*lines, ""]
 

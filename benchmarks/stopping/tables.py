@@ -126,10 +126,10 @@ def table(name: str) -> Table:
 @lru_cache(maxsize=2)
 def _ground(name: str) -> Any:
     """The problem as it is framed, and its folds, ready to be fitted on."""
-    from pellux.learners.fold_data import FoldData
-    from pellux.service.datasets import import_file, open_table
-    from pellux.service.framing import frame
-    from pellux.service.requests import BriefRequest
+    from pellux.objectives.tabular.fold_data import FoldData
+    from pellux.service.planning.requests import BriefRequest
+    from pellux.service.problems.datasets import import_file, open_table
+    from pellux.service.problems.framing import frame
     from pellux.service.workspace import Workspace
 
     source = SOURCES[name]
@@ -142,18 +142,18 @@ def _ground(name: str) -> Any:
         )
         found = open_table(workspace, data.hash)
         framed = frame(found, asked)
-        data = FoldData(found, framed.brief, framed.folds.kept)
+        folds = FoldData(found, framed.brief, framed.folds.kept)
         workspace.close()
-        return framed, data
+        return framed, folds
 
 
 @lru_cache(maxsize=8)
 def telling(name: str) -> float:
     """How few of the rows still tell something, as the product sees it."""
-    from pellux.service.few_rows import of_folds
+    from pellux.objectives.tabular.objective import telling_share_of
 
     framed, _ = _ground(name)
-    return of_folds(framed.brief, framed.folds, framed.rows)
+    return telling_share_of(framed.brief, framed.folds, framed.rows)
 
 
 def _shipped(name: str, folder: Path) -> Path:
@@ -170,16 +170,16 @@ def _shipped(name: str, folder: Path) -> Path:
 
 
 def _fit(name: str, configuration: Configuration) -> tuple[np.ndarray, np.ndarray]:
-    from pellux.learners.catalogue import learner
-    from pellux.learners.fitting import fit_fold
-    from pellux.learners.growing import Progress, Tending, grow_fold
-    from pellux.learners.preparation import steps_of
+    from pellux.objectives.tabular.fitting import fit_fold
+    from pellux.objectives.tabular.growing import Progress, Tending, grow_fold
+    from pellux.objectives.tabular.learners.catalogue import OURS
+    from pellux.objectives.tabular.preparation import steps_of
 
     warnings.simplefilter("ignore")
     source = SOURCES[name]
     framed, data = _ground(name)
     brief = framed.brief
-    chosen, sign = learner(source.learner, brief.task), brief.judged_by.sign
+    chosen, sign = OURS.learner(source.learner, brief.task), brief.judged_by.sign
     scores, seconds = np.full((len(source.levels), source.folds), np.nan), np.zeros(len(source.levels))
     for fold in range(source.folds):
         if source.resource == "iterations":

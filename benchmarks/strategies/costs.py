@@ -9,7 +9,7 @@ import numpy as np
 from scipy.linalg import cholesky
 
 from pellux.core.space import Space, parse
-from pellux.core.strategies import STRATEGIES, Chance, Observation
+from pellux.core.strategies import STRATEGIES, Observation, SeedStream
 
 DIMENSION = 12
 
@@ -34,11 +34,11 @@ def rows() -> list[str]:
         ("gaussian process", 2000, 3),
     ):
         known = history(n)
-        STRATEGIES[key].propose(space(), known, [], 1, Chance(0, n))  # warm caches of the space
+        STRATEGIES[key].propose(space(), known, [], 1, SeedStream(0, n))  # warm caches of the space
         times = []
         for i in range(repeats):
             began = time.perf_counter()
-            STRATEGIES[key].propose(space(), known, [], 1, Chance(0, n + 1 + i))
+            STRATEGIES[key].propose(space(), known, [], 1, SeedStream(0, n + 1 + i))
             times.append(time.perf_counter() - began)
         matrix = np.eye(n) + 0.5
         began = time.perf_counter()

@@ -10,10 +10,10 @@ import numpy as np
 
 from benchmarks.strategies.functions import Problem
 from pellux.core.space import Configuration, Space
-from pellux.core.strategies import Chance, History, Observation, Proposed
+from pellux.core.strategies import Answer, History, Observation, SeedStream
 from pellux.core.strategies.gaussian_process import recommend
 
-Propose = Callable[[Space, History, Sequence[Configuration], int, Chance], Proposed]
+Propose = Callable[[Space, History, Sequence[Configuration], int, SeedStream], Answer]
 
 
 @dataclass
@@ -31,12 +31,12 @@ class Play:
 def play(problem: Problem, propose: Propose, trials: int, seed: int, pending: int = 0) -> Play:
     """Run `trials` trials with `pending` others under way at every proposal but the first ones."""
     noise = np.random.default_rng([seed, 77])
-    found, waiting = Play(), []
+    found, waiting = Play(), list[Configuration]()
     while len(found.history) < trials:
         while len(waiting) <= pending and len(found.history) + len(waiting) < trials:
             number = len(found.history) + len(waiting) + 1
             began = time.perf_counter()
-            answer = propose(problem.space, found.history, waiting, 1, Chance(seed, number))
+            answer = propose(problem.space, found.history, waiting, 1, SeedStream(seed, number))
             found.seconds.append(time.perf_counter() - began)
             waiting.extend(answer.configurations)
             if answer.exhausted:

@@ -23,8 +23,8 @@ from benchmarks.strategies import costs, fidelity, rivals, scheduling, tables
 from benchmarks.strategies.functions import FUNCTIONS, Problem
 from benchmarks.strategies.playing import play, recommended_regret
 from pellux.core.strategies import STRATEGIES, gaussian_process
+from pellux.core.strategies.gain_per_second import cheapest
 from pellux.core.strategies.gaussian_process import Design
-from pellux.core.strategies.thrifty_descent import cheapest
 
 SEEDS = range(200, 260)
 USUAL = 15
@@ -106,12 +106,12 @@ def thrift(name: str, key: str, seed: int) -> float:
     problem = tables.problem(name)
     start = cheapest(problem.space)
     goal = 0.02 * problem.truth(start)
-    from pellux.core.strategies import Chance, Observation
+    from pellux.core.strategies import Observation, SeedStream
 
     score, seconds = tables.look_up(name, start)
     history, spent = [Observation(start, (score,), seconds, "scored")], seconds
     for number in range(2, 200):
-        answer = STRATEGIES[key].propose(problem.space, history, [], 1, Chance(seed, number))
+        answer = STRATEGIES[key].propose(problem.space, history, [], 1, SeedStream(seed, number))
         configuration = answer.configurations[0]
         score, seconds = tables.look_up(name, configuration)
         spent += seconds
@@ -128,7 +128,7 @@ WAYS = (
     "even spread",
     "parzen density",
     "evolution",
-    "thrifty descent",
+    "gain per second",
     "differential evolution",
     "CMA-ES",
 )
@@ -226,7 +226,7 @@ def _blindness(each: Each) -> list[str]:
 
 
 def _thrift(each: Each) -> list[str]:
-    keys = ("thrifty descent", "gaussian process", "parzen density", "evolution", "random")
+    keys = ("gain per second", "gaussian process", "parzen density", "evolution", "random")
     rows = ["| table | " + " | ".join(keys) + " |", "|" + "---|" * (len(keys) + 1)]
     for name in ("forest, diabetes", "boosting, warm arrivals"):
         spent = [float(np.median(each(thrift, name, key))) for key in keys]  # type: ignore[arg-type]

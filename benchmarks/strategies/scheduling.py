@@ -10,10 +10,11 @@ from __future__ import annotations
 import numpy as np
 
 from benchmarks.strategies.functions import FUNCTIONS
-from pellux.core.strategies import STRATEGIES, Chance, Observation
+from pellux.core.strategies import STRATEGIES, Observation, SeedStream
 from pellux.engine.coordinator import Coordinator
 from pellux.engine.model import Limits
-from pellux.engine.simulation import Course, MadeUp, simulate
+from pellux.engine.runners.simulated import SimulatedWorld
+from pellux.engine.simulation import Course, simulate
 
 WORKERS, FOLDS, TRIALS = 8, 5, 60
 PROBLEM = next(p for p in FUNCTIONS if p.name == "Hartmann-6")
@@ -38,11 +39,11 @@ def course(way: str, seed: int) -> tuple[float, Course]:
             for t in (coordinator.trials[n] for n in sorted(set(coordinator.changed_since(0))))
         ]
         pending = [t.configuration for t in coordinator.live]
-        return dict(propose(space, history, pending, 1, Chance(seed, number)).configurations[0])
+        return dict(propose(space, history, pending, 1, SeedStream(seed, number)).configurations[0])
 
     def duration(configuration: object, fold: int, before: int, level: int) -> float:
         return float(np.exp(0.2 * rng.standard_normal())) * (FOLDS if folds == 1 else 1)
 
     limits = Limits(trials=TRIALS, workers=workers, folds=folds)
-    done = simulate(limits, ask, MadeUp(duration, lambda c, fold, level: PROBLEM.truth(c)))  # type: ignore[arg-type]
+    done = simulate(limits, ask, SimulatedWorld(duration, lambda c, fold, level: PROBLEM.truth(c)))  # type: ignore[arg-type]
     return -max(t.mean or -9.0 for t in done.coordinator.trials.values()), done

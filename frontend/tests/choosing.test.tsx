@@ -3,7 +3,7 @@
 import { fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
 import type { Problem, Search, TrialDetail } from "../src/api/client";
-import type { Decision, Finalists, Honest } from "../src/api/judging";
+import type { Decision, Finalists, Honest } from "../src/api/decisions";
 import { No, answer, answers, asked, at, button, buttons, called, field, on, open, press, type } from "./stand";
 
 const found = answer<Finalists>("GET /api/v1/problems/1/finalists");

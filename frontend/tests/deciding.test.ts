@@ -1,8 +1,8 @@
 /** What the Decision screen computes: axes, the boxes of a drawn tree, thresholds, sizes. */
 import { expect, it } from "vitest";
-import { boxOf, endsOf, pathOf, place, ticks } from "../src/marks/plotLayout";
-import { layTree, BOX, type TreeNode } from "../src/stages/decision/drawnTreeLayout";
-import { placeOf } from "../src/stages/decision/thresholds";
+import { boxOf, endsOf, pathOf, place, ticks } from "../src/charts/plotLayout";
+import { layTree, BOX, type TreeNode } from "../src/features/decision/drawnTreeLayout";
+import { placeOf } from "../src/features/decision/thresholds";
 import { bytes } from "../src/lib/format";
 
 it("ticks are round, inside the ends, and few", () => {

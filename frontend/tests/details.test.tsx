@@ -3,7 +3,7 @@
 import { fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
 import type { Curves, Learner, Points, Schemas, Search } from "../src/api/client";
-import type { Diagnostics, Finalists } from "../src/api/judging";
+import type { Diagnostics, Finalists } from "../src/api/decisions";
 import { No, answer, asked, at, button, buttons, called, field, on, open, press, type } from "./stand";
 
 type Catalogue = Schemas["CatalogueView"];

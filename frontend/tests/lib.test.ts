@@ -1,14 +1,14 @@
 /** The pure half of the front end: scales, formats, ramp, patches, layouts. */
 import { describe, expect, it } from "vitest";
-import type { Lanes, Points, Setting } from "../src/api/client";
-import { patchHappening, patchLanes, patchPoints, type Entry } from "../src/api/patches";
+import type { Entry, Lanes, Points, Setting } from "../src/api/client";
+import { patchHappening, patchLanes, patchPoints } from "../src/api/patches";
 import { duration, figure, score, withError } from "../src/lib/format";
 import { goodness, scoreScale } from "../src/lib/ramp";
 import { axisFor, endsOf, moveEnd, ticks, toShare, toValue, type RangeParameter } from "../src/lib/scale";
 import { bestTrace } from "../src/lib/trace";
-import { dots, nearest, place } from "../src/marks/laneLayout";
-import { ringArcs } from "../src/marks/foldRingLayout";
-import { layOut } from "../src/marks/workerLanesLayout";
+import { dots, nearest, place } from "../src/charts/laneLayout";
+import { ringArcs } from "../src/charts/foldRingLayout";
+import { layOut } from "../src/charts/workerLanesLayout";
 
 const rate: RangeParameter = { name: "rate", kind: "real", low: 0.01, high: 0.3, log: true };
 const depth: RangeParameter = { name: "depth", kind: "integer", low: 2, high: 20, log: false };
@@ -20,7 +20,7 @@ const points = (means: (number | null)[], ended = means.map((_, i) => 100 + i)):
   states: means.map((m) => (m === null ? "failed" : "scored")),
   origins: means.map(() => "proposed"),
   means,
-  errors: means.map(() => 0.01),
+  standard_errors: means.map(() => 0.01),
   seconds: means.map(() => 1),
   ended_at: ended,
   values: { depth: means.map((_, i) => 2 + i), kind: means.map((_, i) => (i % 2 ? "a" : "b")) },
@@ -95,13 +95,8 @@ describe("scores", () => {
   });
 });
 
-const entry = (kind: Entry["kind"], data: object, id = 1): Entry => ({
-  id,
-  at: 200 + id,
-  kind,
-  search_id: 1,
-  data: data as never,
-});
+const entry = <K extends Entry["kind"]>(kind: K, data: object, id = 1) =>
+  ({ id, at: 200 + id, kind, search_id: 1, data }) as unknown as Extract<Entry, { kind: K }>;
 const fit = (trial: number, fold: number, state: string, more = {}) => ({
   trial,
   fold,
@@ -112,7 +107,8 @@ const fit = (trial: number, fold: number, state: string, more = {}) => ({
   ended_at: null,
   score: null,
   seconds: 0,
-  message: "",
+  rung: 0,
+  reason: "",
   ...more,
 });
 const trial = (number: number, more = {}) => ({
@@ -121,7 +117,7 @@ const trial = (number: number, more = {}) => ({
   state: "running",
   origin: "proposed",
   mean: null,
-  error: null,
+  standard_error: null,
   seconds: 1,
   ended_at: null,
   configuration: { depth: 4, extra: 1 },

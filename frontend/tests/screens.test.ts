@@ -1,10 +1,10 @@
 /** What the screens are made of, without a browser: the chart's description, the brief's form, progress of a trial. */
 import { describe, expect, it } from "vitest";
-import type { Best, Data, Lanes, Points, Problem } from "../src/api/client";
+import type { Best, Data, FitView, Lanes, Points, TableProblem } from "../src/api/client";
 import { ramp } from "../src/lib/ramp";
-import { bestOption } from "../src/marks/bestCurveOption";
-import { emptyForm, formOf, kindsFor, requestOf, roleOf, withRole } from "../src/stages/brief/briefForm";
-import { progressOf } from "../src/stages/live/useHappening";
+import { bestOption } from "../src/charts/bestCurveOption";
+import { emptyForm, formOf, kindsFor, requestOf, roleOf, withRole } from "../src/features/brief/briefForm";
+import { progressOf } from "../src/features/live/progress";
 
 const inks = { ink: "#000", soft: "#555", rule: "#999", honey: "#fa0", sheet: "#fff" };
 const made = (means: number[]): Points => ({
@@ -13,12 +13,12 @@ const made = (means: number[]): Points => ({
   states: means.map(() => "scored"),
   origins: means.map(() => "proposed"),
   means,
-  errors: means.map(() => 0.01),
+  standard_errors: means.map(() => 0.01),
   seconds: means.map(() => 1),
   ended_at: means.map((_, i) => 10 * i),
   values: {},
 });
-const baseline: Best = { trial_id: 1, search: 1, number: 0, score: 0.6, error: 0.02, folds: [] };
+const baseline: Best = { trial_id: 1, search: 1, number: 0, score: 0.6, standard_error: 0.02, folds: [] };
 
 interface Series {
   type: string;
@@ -126,7 +126,7 @@ describe("the brief's form", () => {
       recorded: ["accuracy"],
       ...{ group: "a", time: "", fold: "", weight: "" },
     };
-    const form = formOf({ name: "P", brief } as unknown as Problem, data);
+    const form = formOf({ name: "P", brief } as unknown as TableProblem, data);
     expect(form).toEqual({
       name: "P",
       target: "t",
@@ -161,7 +161,7 @@ describe("the brief's form", () => {
 
 describe("a running trial", () => {
   it("knows its scored and its running folds", () => {
-    const fit = (trial: number, fold: number, state: string, score: number | null) => ({
+    const fit = (trial: number, fold: number, state: FitView["state"], score: number | null) => ({
       trial,
       fold,
       state,
@@ -172,7 +172,7 @@ describe("a running trial", () => {
       started_at: 1,
       ended_at: null,
       seconds: 0,
-      message: "",
+      reason: "",
     });
     const lanes: Lanes = { fits: [fit(3, 0, "done", 0.5), fit(3, 2, "running", null), fit(4, 1, "done", 0.9)], now: 9 };
     expect(progressOf(lanes, 3, 3)).toEqual({ scores: [0.5, null, null], running: [2] });

@@ -3,13 +3,12 @@ import { cleanup, configure, fireEvent, render, waitFor } from "@testing-library
 import { QueryClientProvider } from "@tanstack/react-query";
 import { createMemoryRouter, RouterProvider } from "react-router";
 import { afterEach, beforeEach, vi } from "vitest";
-import { queryClient } from "../src/api/client";
-import type { Entry } from "../src/api/patches";
+import { queryClient, type Entry } from "../src/api/client";
 import { routes } from "../src/app/routes";
 import recorded from "./recorded.json";
 
 // The chart library draws on a real canvas only; what it is told to draw is tested in screens.test.ts.
-vi.mock("../src/marks/BestCurve", () => ({ default: () => <div data-testid="best curve" /> }));
+vi.mock("../src/charts/BestCurve", () => ({ default: () => <div data-testid="best curve" /> }));
 
 // The client takes hold of these when it is loaded. Node's Request knows no page that an address could be relative to.
 const hold = vi.hoisted(() => {

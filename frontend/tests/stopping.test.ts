@@ -1,14 +1,16 @@
 import { describe, expect, it } from "vitest";
 import type { Curves, Points } from "../src/api/client";
-import { boxOf } from "../src/marks/plotLayout";
-import { kindOf, layOut, nearest, scoreEnds } from "../src/marks/trialCurvesLayout";
-import { lineage, valueLines, winningLine } from "../src/stages/live/populationLayout";
+import { boxOf } from "../src/charts/plotLayout";
+import { kindOf, layOut, nearest, scoreEnds } from "../src/charts/trialCurvesLayout";
+import { lineage, valueLines, winningLine } from "../src/features/live/populationLayout";
 
 /** Four trials of a search with rungs at 1, 3 and 9. */
 const halving: Curves = {
   resource: "iterations",
   levels: [1, 3, 9],
   population: false,
+  larger_is_better: true,
+  folds: 3,
   numbers: [0, 1, 2, 3, 4],
   ids: [10, 11, 12, 13, 14],
   states: ["scored", "pruned", "parked", "running", "pruned"],
@@ -20,6 +22,9 @@ const halving: Curves = {
   parents: [null, null, null, null, null],
   best_iterations: [9, 1, 3, null, null],
   best: [true, false, false, false, false],
+  means: [0.8, null, null, null, null],
+  effects: [0, 0, 0],
+  open: [],
   xs: [[1, 3, 9], [1], [1, 3], [1, 2], []],
   ys: [[0.2, 0.5, 0.8], [0.1], [0.3, 0.6], [0.3, 0.4], []],
   ladder: [],
@@ -68,7 +73,7 @@ const population: Curves = {
   levels: [3, 6, 9],
   numbers: [0, 1, 2, 3, 4, 5, 6],
   ids: [0, 1, 2, 3, 4, 5, 6],
-  states: Array(7).fill("scored") as string[],
+  states: Array(7).fill("scored") as "scored"[],
   origins: ["baseline", ...(Array(6).fill("proposed") as string[])],
   members: [0, 0, 1, 0, 1, 0, 1],
   rungs: [2, 0, 0, 1, 1, 2, 2],
@@ -83,7 +88,7 @@ const points: Points = {
   states: [],
   origins: [],
   means: [],
-  errors: [],
+  standard_errors: [],
   seconds: [],
   ended_at: [],
   values: { rate: [0.001, 0.0001, 0.1, 0.0001, 0.1, 0.05, 0.1] },

@@ -2,8 +2,8 @@
 /** Live, Evidence and the inspector: what is seen follows the ledger, what is done reaches the server. */
 import { fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
-import type { Search, TrialDetail, TrialRow } from "../src/api/client";
-import type { Entry } from "../src/api/patches";
+import recorded from "./recorded.json";
+import type { Entry, Search, TrialDetail, TrialRow } from "../src/api/client";
 import {
   No,
   answer,
@@ -31,6 +31,9 @@ const running = (change: Partial<Search> = {}) =>
   on("GET /problems/1/searches", () =>
     searches().map((s) => (s.id === 2 ? { ...s, state: "running", ended_at: null, seconds_left: 75, ...change } : s)),
   );
+/** What the ledger told last of a search. */
+const stateOf = (search: number) =>
+  (recorded.ledger as Entry[]).filter((e) => e.kind === "search" && e.search_id === search).at(-1)!.data as never;
 const entry = (id: number, trial: TrialRow): Entry => ({
   id,
   at: 0,
@@ -104,7 +107,7 @@ describe("a search while it is watched", () => {
     expect((await asked("PUT", "/searches/2/workers")).body).toEqual({ count: 3 });
     await screen.findByText("64 workers at the most.");
     running({ halted: "The disk is full." });
-    tell([{ id: 600, at: 0, kind: "search", search_id: 2, data: {} }]);
+    tell([{ id: 600, at: 0, kind: "search", search_id: 2, data: stateOf(2) }]);
     await screen.findByText("The engine stopped: The disk is full. Mend it and resume.");
     await button("Resume");
   });
@@ -278,7 +281,7 @@ describe("the inspector", () => {
     expect(drawer.querySelector("[data-recorded-scores]")!.textContent).toMatch(/ROC AUC 0\.\d+/);
     const settings = within(drawer).getByLabelText("Settings");
     expect(settings.textContent).toContain("rate");
-    expect(drawer.textContent).toContain(detail.data_hash.slice(0, 16));
+    expect(drawer.textContent).toContain(detail.data_hash!.slice(0, 16));
     expect(drawer.textContent).toContain("the defaults, proposed by nobody");
   });
 

@@ -13,17 +13,16 @@ from pellux.core.judging import (
     HOLDOUT,
     METRICS,
     ONLY_LEARNT,
+    OURS,
     UNUSED,
     Brief,
     Folds,
     Rows,
     SplitPlan,
     assign_folds,
-    check_suits,
     default_metric,
     fingerprint,
     mean,
-    metrics_for,
     standard_error,
 )
 
@@ -198,7 +197,7 @@ def independent(key: str, truth: np.ndarray, probabilities: np.ndarray, labels: 
     }[key])  # fmt: skip
 
 
-@pytest.mark.parametrize("key", [m.key for m in metrics_for("binary")])
+@pytest.mark.parametrize("key", [m.key for m in OURS.of_task("binary")])
 def test_metrics_of_two_classes_equal_their_definitions(key: str) -> None:
     rng = np.random.default_rng(11)
     truth = (rng.random(500) < 0.3).astype(int)
@@ -210,7 +209,7 @@ def test_metrics_of_two_classes_equal_their_definitions(key: str) -> None:
     assert metric.compute(truth, predicted, 2) == pytest.approx(independent(key, truth, probabilities, labels), abs=1e-12)
 
 
-@pytest.mark.parametrize("key", [m.key for m in metrics_for("multiclass")])
+@pytest.mark.parametrize("key", [m.key for m in OURS.of_task("multiclass")])
 def test_metrics_of_several_classes_say_one_for_perfection_and_less_for_noise(key: str) -> None:
     rng = np.random.default_rng(2)
     truth = rng.integers(0, 4, 300)
@@ -259,10 +258,10 @@ def test_the_registry_is_complete_and_consistent() -> None:
 
 def test_a_metric_that_does_not_suit_is_refused_with_those_that_do() -> None:
     with pytest.raises(InvalidBrief, match="RMSE does not suit a binary target") as caught:
-        check_suits("RMSE", "binary")
+        OURS.suiting("RMSE", "binary")
     assert "ROC AUC" in caught.value.message
     with pytest.raises(InvalidBrief, match="unknown"):
-        check_suits("glory", "binary")
+        OURS.suiting("glory", "binary")
 
 
 @given(st.lists(st.floats(-100, 100), min_size=2, max_size=30))

@@ -9,10 +9,10 @@ import numpy as np
 import pytest
 
 from pellux.core.space import Space, parse
-from pellux.core.strategies import Chance, Observation, even_spread, gaussian_process
+from pellux.core.strategies import Observation, SeedStream, even_spread, gaussian_process
 from pellux.core.strategies.basins import tops
 from pellux.core.strategies.gaussian_process import believe
-from pellux.core.strategies.regions import Beside, Everywhere, Inside, Surroundings
+from pellux.core.strategies.regions import Everywhere, Inside, OutsideBasins, Surroundings
 from pellux.core.surrogates.coding import Coding
 
 SQUARE = parse("x: 0 .. 1\ny: 0 .. 1")
@@ -34,9 +34,9 @@ def hills(*tops: tuple[float, float, float]) -> Function:
 
 
 def observed(space: Space, score: Function, count: int, seed: int = 1) -> list[Observation]:
-    found = []
+    found: list[Any] = []
     for number in range(1, count + 1):
-        configuration = even_spread.propose(space, found, [], 1, Chance(seed, number)).configurations[0]
+        configuration = even_spread.propose(space, found, [], 1, SeedStream(seed, number)).configurations[0]
         found.append(Observation(configuration, (score(configuration),), 1.0, "scored"))
     return found
 
@@ -45,12 +45,12 @@ def test_a_hill_is_its_top_and_its_slopes() -> None:
     history = observed(SQUARE, hills((1.0, 12, 0.25), (0.8, 40, 0.8)), 80)
     model, coding = believe(SQUARE, history, []), Coding.of(SQUARE)
     top = coding.features(np.array([[0.25, 0.25]]))
-    beside = Beside(model.posterior, coding, model.posterior, top)
+    beside = OutsideBasins(model.posterior, coding, model.posterior, top)
     on_the_hill = np.array([[0.25, 0.25], [0.3, 0.2], [0.4, 0.4], [0.1, 0.45]])
     on_the_other = np.array([[0.8, 0.8], [0.75, 0.85], [0.9, 0.75]])
     assert not beside.holds(on_the_hill).any()
     assert beside.holds(on_the_other).all()
-    both = Beside(model.posterior, coding, model.posterior, coding.features(np.array([[0.25, 0.25], [0.8, 0.8]])))
+    both = OutsideBasins(model.posterior, coding, model.posterior, coding.features(np.array([[0.25, 0.25], [0.8, 0.8]])))
     assert not both.holds(np.concatenate([on_the_hill, on_the_other])).any()
     assert Everywhere(model.posterior, coding).holds(on_the_hill).all()
     assert beside.holds(np.empty((0, 2))).shape == (0,)
@@ -61,7 +61,7 @@ def test_beside_a_hill_are_only_places_with_its_options() -> None:
     model, coding = believe(KINDS, history, []), Coding.of(KINDS)
     here = KINDS.encode({"x": 0.25, "y": 0.25, "kind": "a"})
     far, other = (KINDS.encode({"x": 0.95, "y": 0.95, "kind": kind}) for kind in "ab")
-    beside = Beside(model.posterior, coding, model.posterior, coding.features(here[None]))
+    beside = OutsideBasins(model.posterior, coding, model.posterior, coding.features(here[None]))
     assert beside.holds(np.array([here, far, other])).tolist() == [False, True, False]
 
 
@@ -135,7 +135,7 @@ def test_a_higher_hill_is_found_after_another_one_was_climbed() -> None:
     history = climbed(CUBE, score, 0.25)
     assert max(o.scores[0] or 0.0 for o in history) < 1.05
     for number in range(len(history) + 1, len(history) + 17):
-        configuration = gaussian_process.propose(CUBE, history, [], 1, Chance(1, number)).configurations[0]
+        configuration = gaussian_process.propose(CUBE, history, [], 1, SeedStream(1, number)).configurations[0]
         history.append(Observation(configuration, (score(configuration),), 1.0, "scored"))
     assert max(o.scores[0] or 0.0 for o in history) > 1.19
 
@@ -147,6 +147,6 @@ def test_proposals_elsewhere_are_the_same_after_a_restart() -> None:
     known = [*history, *near]
     pending = [{"x": 0.7, "y": 0.7}]
     for number in (44, 45, 46):
-        once, again = (gaussian_process.propose(SQUARE, known, pending, 1, Chance(2, number)).configurations for _ in range(2))
+        once, again = (gaussian_process.propose(SQUARE, known, pending, 1, SeedStream(2, number)).configurations for _ in range(2))
         assert once == again
         assert once[0] not in [dict(o.configuration) for o in known]

@@ -1,4 +1,4 @@
-"""Even spread, evolution and thrifty descent against what their papers promise: discrepancy, steps along differences, cost."""
+"""Even spread, evolution and gain per second against what their papers promise: discrepancy, steps along differences, cost."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from scipy.stats import qmc
 
 from pellux.core.space import Configuration, Space, identity, parse
-from pellux.core.strategies import STRATEGIES, Chance, Observation, even_spread
+from pellux.core.strategies import STRATEGIES, Observation, SeedStream, even_spread
 
 SQUARE = parse("x: 0 .. 1\ny: 0 .. 1")
 Score = Callable[[Configuration], float]
@@ -20,7 +20,7 @@ Score = Callable[[Configuration], float]
 def played(key: str, space: Space, score: Score, trials: int, seed: int = 0) -> list[Observation]:
     history: list[Observation] = []
     for number in range(1, trials + 1):
-        answer = STRATEGIES[key].propose(space, history, [], 1, Chance(seed, number))
+        answer = STRATEGIES[key].propose(space, history, [], 1, SeedStream(seed, number))
         for configuration in answer.configurations:
             history.append(Observation(configuration, (score(configuration),), cost(configuration), "scored", number=number))
     return history
@@ -41,20 +41,20 @@ def hills(configuration: Configuration) -> float:
 @given(st.integers(0, 10_000))
 def test_an_even_spread_leaves_smaller_gaps_than_chance(seed: int) -> None:
     """Centred discrepancy by SciPy: below that of random points of the same number, at every start."""
-    spread = np.array([SQUARE.encode(even_spread.point(SQUARE, Chance(seed, n))) for n in range(1, 33)])
-    chance = np.random.default_rng(seed).random((20, 32, 2))
-    assert qmc.discrepancy(spread) < min(qmc.discrepancy(points) for points in chance)
+    spread = np.array([SQUARE.encode(even_spread.point(SQUARE, SeedStream(seed, n))) for n in range(1, 33)])
+    seeds = np.random.default_rng(seed).random((20, 32, 2))
+    assert qmc.discrepancy(spread) < min(qmc.discrepancy(points) for points in seeds)
 
 
 def test_every_option_of_a_choice_comes_equally_often() -> None:
     space = parse("kind: a | b | c | d\nx: 0 .. 1")
-    kinds = [even_spread.point(space, Chance(3, n))["kind"] for n in range(1, 65)]  # type: ignore[index]
+    kinds = [even_spread.point(space, SeedStream(3, n))["kind"] for n in range(1, 65)]  # type: ignore[index]
     assert [kinds.count(kind) for kind in "abcd"] == [16] * 4
 
 
 def test_a_spread_goes_on_where_it_stopped_whoever_asks() -> None:
-    whole = [even_spread.point(SQUARE, Chance(5, n)) for n in range(1, 9)]
-    assert [even_spread.point(SQUARE, Chance(5, n)) for n in (4, 8, 1)] == [whole[3], whole[7], whole[0]]
+    whole = [even_spread.point(SQUARE, SeedStream(5, n)) for n in range(1, 9)]
+    assert [even_spread.point(SQUARE, SeedStream(5, n)) for n in (4, 8, 1)] == [whole[3], whole[7], whole[0]]
     assert len({identity(c) for c in whole if c is not None}) == 8
 
 
@@ -78,11 +78,13 @@ def test_evolution_keeps_what_its_members_agree_on() -> None:
         Observation({"x": float(x), "kind": "b"}, (-((x - 0.5) ** 2),), 1.0, "scored", number=n + 1)
         for n, x in enumerate(rng.random(60))
     ]
-    kinds = [STRATEGIES["evolution"].propose(space, history, [], 1, Chance(0, 61 + n)).configurations[0]["kind"] for n in range(40)]
+    kinds = [
+        STRATEGIES["evolution"].propose(space, history, [], 1, SeedStream(0, 61 + n)).configurations[0]["kind"] for n in range(40)
+    ]
     assert kinds.count("b") >= 25
 
 
-# Thrifty descent
+# Gain per second
 
 FOREST = parse("trees: 10 .. 1000 int log, costly\ndepth: 1 .. 20 int")
 
@@ -94,7 +96,7 @@ def worth(configuration: Configuration) -> float:
 
 
 def test_thrift_finds_the_cheap_setting_before_it_pays_for_the_costly_one() -> None:
-    thrifty, random = (played(key, FOREST, worth, 40) for key in ("thrifty descent", "random"))
+    thrifty, random = (played(key, FOREST, worth, 40) for key in ("gain per second", "random"))
     goal = -0.003
 
     def spent(history: list[Observation]) -> float:
@@ -110,14 +112,14 @@ def test_thrift_begins_cheap_beside_a_baseline_but_not_in_a_search_that_knows_mo
     known = Observation(baseline, (0.5,), 1.0, "scored", elsewhere=True)
 
     def first(history: list[Observation], pending: list[Configuration]) -> Configuration:
-        return STRATEGIES["thrifty descent"].propose(FOREST, history, pending, 1, Chance(1, 1)).configurations[0]
+        return STRATEGIES["gain per second"].propose(FOREST, history, pending, 1, SeedStream(1, 1)).configurations[0]
 
     assert first([], [baseline])["trees"] == 10
     assert first([known], []) != first([], [])
     assert first([], [first([], [])]) != first([], []), "it is taken"
 
 
-@pytest.mark.parametrize("key", ["evolution", "thrifty descent", "even spread"])
+@pytest.mark.parametrize("key", ["evolution", "gain per second", "even spread"])
 def test_failures_and_equal_scores_are_no_end(key: str) -> None:
     space = parse("x: 0 .. 1\nn: 1 .. 50 int\nkind: a | b")
     history = [
@@ -126,7 +128,7 @@ def test_failures_and_equal_scores_are_no_end(key: str) -> None:
     ]
     seen = {identity(o.configuration) for o in history}
     for number in range(31, 43):
-        found = STRATEGIES[key].propose(space, history, [], 1, Chance(2, number)).configurations[0]
+        found = STRATEGIES[key].propose(space, history, [], 1, SeedStream(2, number)).configurations[0]
         assert space.fulfils(found)
         assert identity(found) not in seen
         seen.add(identity(found))

@@ -24,7 +24,7 @@ from pellux.core.stopping import (
     Park,
     Prune,
     Record,
-    Sight,
+    TrialContext,
     best_common,
     bold,
     fold_by_fold,
@@ -36,14 +36,15 @@ from pellux.core.stopping import (
 )
 from pellux.core.stopping.fold_race import RaceSettings, winning
 from pellux.core.stopping.hyperband import brackets, place
-from pellux.core.strategies import Chance, Observation, Partial
+from pellux.core.strategies import Continue, Exhausted, Observation, Partial, SeedStream, Wait
 from pellux.core.strategies.partial import history
-from pellux.core.strategies.population_training import Line, propose
+from pellux.core.strategies.population_training import PopulationSettings, propose
+from pellux.service.wording import sentence
 
 SCORES = st.lists(st.floats(-5, 5).map(lambda v: round(v, 2)), min_size=1, max_size=40)
 
 
-def judged(key: str, sight: Sight, record: Record, **settings: Any) -> Any:
+def judged(key: str, sight: TrialContext, record: Record, **settings: Any) -> Any:
     return rule(key).verdict(sight, record, settings_of(rule(key).settings, settings))
 
 
@@ -110,8 +111,8 @@ def test_every_rule_keeps_house_with_its_settings(key: str) -> None:
     assert set(rule(key).names) == {field.name.replace("_", " ") for field in fields(made)}
     with pytest.raises(InvalidPlan, match="not a setting of this rule"):
         settings_of(rule(key).settings, {"bravery": 3})
-    for name, (default, sentence) in rule(key).names.items():
-        assert sentence.endswith(".")
+    for name, (default, words) in rule(key).names.items():
+        assert words.endswith(".")
         with pytest.raises(InvalidPlan):
             settings_of(rule(key).settings, {name: -1})
         with pytest.raises(InvalidPlan, match="number"):
@@ -137,10 +138,10 @@ def test_successive_halving_keeps_the_best_part_of_a_whole_cohort(scores: list[f
         record.note_rung(number, 0, 0, 0, score)
     bar = sorted(scores, reverse=True)[max(1, len(scores) // factor) - 1]
     for number, score in enumerate(scores):
-        found = judged("successive halving", Sight(number, 0), record, factor=factor)
+        found = judged("successive halving", TrialContext(number, 0), record, factor=factor)
         assert isinstance(found, Keep if score >= bar else Prune)
     record.enter(0)
-    assert isinstance(judged("successive halving", Sight(0, 0), record, factor=factor), Park), "somebody is still at work"
+    assert isinstance(judged("successive halving", TrialContext(0, 0), record, factor=factor), Park), "somebody is still at work"
 
 
 @given(SCORES, st.integers(2, 4))
@@ -153,7 +154,7 @@ def test_asynchronous_halving_promotes_as_in_algorithm_2_of_li(scores: list[floa
         k = len(known) // factor
         for other, own in enumerate(known):
             better = sum(s > own for s in known)
-            found = judged("asynchronous halving", Sight(other, 0), record, factor=factor)
+            found = judged("asynchronous halving", TrialContext(other, 0), record, factor=factor)
             assert isinstance(found, Keep) == (better < k)
 
 
@@ -161,12 +162,12 @@ def test_asynchronous_halving_ends_who_can_never_go_on_and_lets_one_reach_the_to
     record = Record(folds=1, trials=9)
     for number in range(5):
         record.note_rung(number, 0, 0, 0, float(number))
-    assert isinstance(judged("asynchronous halving", Sight(0, 0), record), Prune), "at most 3 of 9 can go on"
-    assert isinstance(judged("asynchronous halving", Sight(2, 0), record), Park)
+    assert isinstance(judged("asynchronous halving", TrialContext(0, 0), record), Prune), "at most 3 of 9 can go on"
+    assert isinstance(judged("asynchronous halving", TrialContext(2, 0), record), Park)
     few = Record(folds=1, trials=2, closing=True)
     few.note_rung(0, 0, 0, 0, 0.1)
     few.note_rung(1, 0, 0, 0, 0.2)
-    assert isinstance(judged("asynchronous halving", Sight(1, 0), few), Keep)
+    assert isinstance(judged("asynchronous halving", TrialContext(1, 0), few), Keep)
 
 
 def test_hyperband_has_the_brackets_of_the_paper() -> None:
@@ -219,11 +220,11 @@ def test_the_race_ends_the_hopeless_and_spares_the_incumbent() -> None:
     good = record.fold_scores(incumbent)
     record.note_folds(50, tuple(good[:2] - 0.5))
     record.note_folds(51, tuple(good[:2] + 0.01))
-    found = judged("fold race", Sight(50, 0), record)
+    found = judged("fold race", TrialContext(50, 0), record)
     assert isinstance(found, Prune)
-    assert found.reason == f"fold 2: behind the best (trial {incumbent}) by 0.5, P(win) 0.0%"
-    assert isinstance(judged("fold race", Sight(51, 0), record), Keep)
-    assert isinstance(judged("fold race", Sight(incumbent, 3), record), Keep)
+    assert sentence(found.reason) == f"fold 2: behind the best (trial {incumbent}) by 0.5, P(win) 0.0%"
+    assert isinstance(judged("fold race", TrialContext(51, 0), record), Keep)
+    assert isinstance(judged("fold race", TrialContext(incumbent, 3), record), Keep)
     assert RaceSettings().least == 2
 
 
@@ -234,7 +235,7 @@ def test_the_median_rule_over_folds(pairs: list[tuple[float, float]]) -> None:
         record.note_folds(number, pair)
     means = [np.mean(pair) for pair in pairs]
     for number, mean in enumerate(means):
-        found = judged("median rule", Sight(number, 1), record)
+        found = judged("median rule", TrialContext(number, 1), record)
         assert isinstance(found, Prune) == (len(pairs) > 5 and mean < np.median(means))
 
 
@@ -267,7 +268,7 @@ def test_plateau_against_a_plain_loop(scores: list[float], patience: int, gain: 
                 since += 1
         if since >= patience:
             expected = Enough if left_start else Prune
-        found = judged("plateau", Sight(1, 0, fold=0), record, patience=patience, gain=gain)
+        found = judged("plateau", TrialContext(1, 0, fold=0), record, patience=patience, gain=gain)
         assert isinstance(found, expected or Keep)
         if expected:
             return
@@ -281,9 +282,9 @@ def test_the_median_rule_over_iterations_compares_the_same_fold() -> None:
                 record.note_point(number, fold, iteration, number + 10.0 * fold + iteration)
             record.note_finished_curve(number, fold)
     record.note_point(9, 1, 1, 12.0)
-    assert isinstance(judged("median rule", Sight(9, 0, fold=1), record), Prune), "fold 1 is the easy one"
+    assert isinstance(judged("median rule", TrialContext(9, 0, fold=1), record), Prune), "fold 1 is the easy one"
     record.note_point(9, 0, 1, 12.0)
-    assert isinstance(judged("median rule", Sight(9, 0, fold=0), record), Keep)
+    assert isinstance(judged("median rule", TrialContext(9, 0, fold=0), record), Keep)
 
 
 @given(st.lists(CURVES, min_size=1, max_size=4))
@@ -351,25 +352,26 @@ def test_trials_that_lost_a_race_come_along_with_what_their_folds_tell() -> None
 
 
 def test_a_population_copies_the_strong_and_moves_only_what_may_move() -> None:
-    line = Line(members=8, top=3, steerable=("x",))
-    born = [propose(SPACE, [], [], 1, Chance(1, n), line) for n in range(1, 9)]
-    assert [b.lineage[0].member for b in born] == list(range(8))
+    line = PopulationSettings(interval=1, members=8, top=3, steerable=("x",))
+    born = [propose(SPACE, [], [], 1, SeedStream(1, n), line) for n in range(1, 9)]
+    assert [(b.parent, b.rung, b.member) for b in born if isinstance(b, Continue)] == [(None, 0, m) for m in range(8)]
     past = [
         Observation(b.configurations[0], (float(m),), 1.0, "scored", number=m + 1, rung=0, member=m) for m, b in enumerate(born)
     ]  # fmt: skip
-    assert propose(SPACE, past[:3], [], 1, Chance(1, 9), line).waits
+    assert propose(SPACE, past[:3], [], 1, SeedStream(1, 9), line) == Wait()
     for member in range(8):
-        found = propose(SPACE, past, [], 1, Chance(1, 9 + member), line)
-        before, after, lineage = past[member].configuration, found.configurations[0], found.lineage[0]
-        assert (lineage.rung, lineage.member) == (1, member)
+        found = propose(SPACE, past, [], 1, SeedStream(1, 9 + member), line)
+        assert isinstance(found, Continue)
+        before, after = past[member].configuration, found.configuration
+        assert (found.rung, found.member) == (1, member)
         if member >= 2:
-            assert (after, lineage.parent) == (before, member + 1), "a strong member goes on as it is"
+            assert (after, found.parent) == (before, member + 1), "a strong member goes on as it is"
         else:
-            parent = past[lineage.parent - 1] if lineage.parent else past[0]
+            parent = past[found.parent - 1] if found.parent else past[0]
             assert parent.member in (6, 7)
             assert after["y"] == parent.configuration["y"]
             assert after["x"] != parent.configuration["x"]
-    assert propose(SPACE, past, [], 1, Chance(1, 33), line).exhausted
+    assert propose(SPACE, past, [], 1, SeedStream(1, 33), line) == Exhausted()
 
 
 # Speed
@@ -390,7 +392,7 @@ def test_a_verdict_takes_less_than_a_millisecond_at_a_thousand_trials(key: str) 
     for fold in (-1, 0):
         begun = time.perf_counter()
         for number in range(700, 900):
-            rule(key).verdict(Sight(number, 0, fold=fold), record, settings)
+            rule(key).verdict(TrialContext(number, 0, fold=fold), record, settings)
         assert (time.perf_counter() - begun) / 200 < 1e-3
 
 

@@ -14,7 +14,7 @@ from scipy import stats
 
 from pellux.core.errors import InvalidPlan, InvalidSpace
 from pellux.core.space import Counting, Space, identity, parse
-from pellux.core.strategies import STRATEGIES, Chance, Observation, gaussian_process, pick, strategy
+from pellux.core.strategies import STRATEGIES, Exhausted, Observation, SeedStream, Suggest, gaussian_process, pick, strategy
 from pellux.core.strategies.branches import branch_of, known_branches
 from pellux.core.strategies.grid import lattice
 from tests.core.spaces import conditional_spaces, spaces
@@ -27,8 +27,8 @@ def search(key: str, space: Space, most: int, seed: int = 3) -> tuple[list[dict]
     """Propose one by one as the engine does, scoring each with a number made from its text."""
     history: list[Observation] = []
     for number in range(1, most + 1):
-        answer = STRATEGIES[key].propose(space, history, [], 1, Chance(seed, number))
-        if answer.exhausted:
+        answer = STRATEGIES[key].propose(space, history, [], 1, SeedStream(seed, number))
+        if isinstance(answer, Exhausted):
             return [dict(o.configuration) for o in history], True
         score = (zlib.crc32(identity(answer.configurations[0]).encode()) % 1000) / 1000
         history.append(Observation(answer.configurations[0], (score, score), 1.0, "scored"))
@@ -50,15 +50,15 @@ def test_a_finite_space_is_exhausted_exactly(key: str) -> None:
     space = parse("a: 1 .. 4 int\nb: x *9 | y | z\nc: yes | no")
     found, exhausted = search(key, space, 100)
     assert exhausted
-    assert len(found) == space.count == 24
+    assert len(found) == Counting.of(space).total == 24
 
 
 @EVERY
 def test_many_at_once_do_not_repeat_and_know_the_pending_ones(key: str) -> None:
     space = parse("a: 1 .. 5 int\nb: x | y")
     pending = [{"a": 1, "b": "x"}, {"a": 2, "b": "y"}]
-    answer = STRATEGIES[key].propose(space, [], pending, 50, Chance(1, 1))
-    assert answer.exhausted
+    answer = STRATEGIES[key].propose(space, [], pending, 50, SeedStream(1, 1))
+    assert isinstance(answer, Suggest)
     drawn = {identity(c) for c in answer.configurations}
     assert len(drawn) == len(answer.configurations) == 8
     assert not drawn & {identity(c) for c in pending}
@@ -75,12 +75,12 @@ def test_the_same_seed_proposes_the_same(key: str) -> None:
 def test_failures_alone_do_not_stop_it(key: str) -> None:
     space = parse("a: 0 .. 1\nb: x | y")
     failed = [Observation({"a": i / 10, "b": "x"}, (None, None), 0.1, "failed") for i in range(10)]
-    assert len(STRATEGIES[key].propose(space, failed, [], 3, Chance(0, 11)).configurations) == 3
+    assert len(STRATEGIES[key].propose(space, failed, [], 3, SeedStream(0, 11)).configurations) == 3
 
 
 def test_random_follows_the_prior_weights() -> None:
     space = parse("kind: a | b *2 | c *5\nx: 0 .. 1")
-    drawn = [STRATEGIES["random"].propose(space, [], [], 1, Chance(7, n)).configurations[0]["kind"] for n in range(4000)]
+    drawn = [STRATEGIES["random"].propose(space, [], [], 1, SeedStream(7, n)).configurations[0]["kind"] for n in range(4000)]
     counts = [drawn.count(k) for k in "abc"]
     assert stats.chisquare(counts, np.array([1, 2, 5]) / 8 * 4000).pvalue > 1e-3
 
@@ -88,7 +88,7 @@ def test_random_follows_the_prior_weights() -> None:
 def test_a_vast_finite_space_with_a_heavy_option_stays_fast() -> None:
     space = parse("kind: a *1e9 | b\nx: 1 .. 1000000 int")
     taken = [Observation({"kind": "a", "x": i}, (0.0,), 1.0, "scored") for i in range(1, 400)]
-    answer = STRATEGIES["random"].propose(space, taken, [], 20, Chance(1, 1))
+    answer = STRATEGIES["random"].propose(space, taken, [], 20, SeedStream(1, 1))
     assert len(answer.configurations) == 20
 
 
@@ -100,7 +100,7 @@ def test_an_unknown_strategy_is_refused_with_the_list() -> None:
 def play(key: str, space: Space, score, trials: int, seed: int = 0, **more) -> list[Observation]:  # type: ignore[no-untyped-def]
     history: list[Observation] = []
     for number in range(1, trials + 1):
-        configuration = STRATEGIES[key].propose(space, history, [], 1, Chance(seed, number), **more).configurations[0]
+        configuration = STRATEGIES[key].propose(space, history, [], 1, SeedStream(seed, number), **more).configurations[0]
         history.append(Observation(configuration, (score(configuration),), 1.0, "scored"))
     return history
 
@@ -113,7 +113,7 @@ def bowl(c) -> float:  # type: ignore[no-untyped-def]
     return bonus - (c["x"] - 0.3) ** 2 - (np.log10(c["y"]) + 2) ** 2 / 9 - (c["n"] - 14) ** 2 / 400
 
 
-@pytest.mark.parametrize(("key", "regret"), [("gaussian process", 0.003), ("parzen density", 0.05), ("thrifty descent", 0.005)])
+@pytest.mark.parametrize(("key", "regret"), [("gaussian process", 0.003), ("parzen density", 0.05), ("gain per second", 0.005)])
 def test_what_learns_comes_nearer_than_random_does(key: str, regret: float) -> None:
     seeds = range(1 if regret < 0.01 else 3)
     best = np.median([-max(o.mean or 0 for o in play(key, BOWL, bowl, 40, seed)) for seed in seeds])
@@ -133,18 +133,18 @@ def test_strange_scores_leave_proposals_sound(key: str, kind: str) -> None:
         failed = kind == "failures" and i % 3
         history.append(Observation(drawn, (None,) if failed else (value,), 1.0, "failed" if failed else "scored"))
     with np.errstate(all="raise", under="ignore"):
-        answer = STRATEGIES[key].propose(BOWL, history, [], 2, Chance(1, 301))
+        answer = STRATEGIES[key].propose(BOWL, history, [], 2, SeedStream(1, 301))
     for configuration in answer.configurations:
         BOWL.check(configuration)
 
 
-@pytest.mark.parametrize("key", ["gaussian process", "parzen density", "evolution", "thrifty descent"])
+@pytest.mark.parametrize("key", ["gaussian process", "parzen density", "evolution", "gain per second"])
 def test_two_thousand_trials_stay_quick_and_finite(key: str) -> None:
     space = parse("\n".join(f"x{i}: 0 .. 1" for i in range(12)))
     points = np.random.default_rng(1).random((2000, 12))
     history = [Observation(space.decode(p), (-float(((p - 0.4) ** 2).sum()),), 1.0, "scored") for p in points]
     began = time.perf_counter()
-    found = STRATEGIES[key].propose(space, history, [], 1, Chance(1, 2001)).configurations[0]
+    found = STRATEGIES[key].propose(space, history, [], 1, SeedStream(1, 2001)).configurations[0]
     assert time.perf_counter() - began < 5
     space.check(found)
 
@@ -153,22 +153,22 @@ def test_two_thousand_trials_stay_quick_and_finite(key: str) -> None:
 def test_pending_trials_are_not_proposed_again_nor_nearly(key: str) -> None:
     space = parse("x: 0 .. 1\ny: 0 .. 1")
     history = play("even spread", space, lambda c: -((c["x"] - 0.6) ** 2) - (c["y"] - 0.6) ** 2, 16)
-    alone = STRATEGIES[key].propose(space, history, [], 1, Chance(0, 18)).configurations[0]
-    beside = STRATEGIES[key].propose(space, history, [alone], 1, Chance(0, 18)).configurations[0]
+    alone = STRATEGIES[key].propose(space, history, [], 1, SeedStream(0, 18)).configurations[0]
+    beside = STRATEGIES[key].propose(space, history, [alone], 1, SeedStream(0, 18)).configurations[0]
     assert np.abs(space.encode(alone) - space.encode(beside)).max() > 1e-3
-    together = STRATEGIES[key].propose(space, history, [], 2, Chance(0, 18)).configurations
+    together = STRATEGIES[key].propose(space, history, [], 2, SeedStream(0, 18)).configurations
     assert together[0] == alone, "the first of two is the one of one"
 
 
 def test_the_first_trial_is_the_middle_or_an_allowed_one() -> None:
-    middle = STRATEGIES["gaussian process"].propose(BOWL, [], [], 2, Chance(3, 1)).configurations
+    middle = STRATEGIES["gaussian process"].propose(BOWL, [], [], 2, SeedStream(3, 1)).configurations
     assert middle[0]["x"] == 0.5
     assert middle[0]["n"] in (10, 11)
     assert middle[1] != middle[0]
     space = parse("x: 0 .. 1\ny: 0 .. 1\nrequire x + y < 0.7")
-    first = STRATEGIES["gaussian process"].propose(space, [], [], 1, Chance(3, 1)).configurations[0]
+    first = STRATEGIES["gaussian process"].propose(space, [], [], 1, SeedStream(3, 1)).configurations[0]
     assert space.fulfils(first)
-    taken = STRATEGIES["gaussian process"].propose(space, [], [first], 1, Chance(3, 1)).configurations[0]
+    taken = STRATEGIES["gaussian process"].propose(space, [], [first], 1, SeedStream(3, 1)).configurations[0]
     assert taken != first
 
 
@@ -182,7 +182,7 @@ def test_a_basin_with_nothing_left_to_gain_gets_few_proposals() -> None:
     history = play("gaussian process", space, two_tops, 24, design=stays)
     away = {}
     for design in (stays, gaussian_process.USUAL):
-        nexts = [gaussian_process.propose(space, history, [], 1, Chance(0, 25 + n), design).configurations[0] for n in range(6)]
+        nexts = [gaussian_process.propose(space, history, [], 1, SeedStream(0, 25 + n), design).configurations[0] for n in range(6)]
         away[design] = sum(two_tops(c) < 0.9 for c in nexts)
     assert away[stays] <= 2
     assert away[gaussian_process.USUAL] >= 4
@@ -224,7 +224,7 @@ def test_a_rival_waits_for_what_is_pending_there() -> None:
 
 
 def propose(space: Space, history: list[Observation], pending: list[dict[str, object]], number: int) -> dict[str, object]:
-    return dict(gaussian_process.propose(space, history, pending, 1, Chance(0, number)).configurations[0])
+    return dict(gaussian_process.propose(space, history, pending, 1, SeedStream(0, number)).configurations[0])
 
 
 def test_a_failed_region_is_left() -> None:
@@ -235,7 +235,8 @@ def test_a_failed_region_is_left() -> None:
         for x in rng.random(30)
     ]
     found = [
-        STRATEGIES["gaussian process"].propose(space, history, [], 1, Chance(0, n)).configurations[0]["x"] for n in (31, 32, 33, 34)
+        STRATEGIES["gaussian process"].propose(space, history, [], 1, SeedStream(0, n)).configurations[0]["x"]
+        for n in (31, 32, 33, 34)
     ]
     assert np.median(np.array(found, dtype=float)) < 0.6
 
@@ -316,7 +317,7 @@ def test_parzen_leaves_a_branch_that_stands_still(rising: bool, least: int, most
         Observation({"kind": "rich", "b": rng.random(), "c": rng.random()}, (0.02 * n,), 1.0, "scored") for n in range(10)
     ]
     history.append(Observation({"kind": "rich", "b": 0.5, "c": 0.5}, (None,), 1.0, "failed"))
-    found = [STRATEGIES["parzen density"].propose(space, history, [], 1, Chance(0, 26 + n)).configurations[0] for n in range(9)]
+    found = [STRATEGIES["parzen density"].propose(space, history, [], 1, SeedStream(0, 26 + n)).configurations[0] for n in range(9)]
     assert least <= sum(c["kind"] == "rich" for c in found) <= most
 
 
@@ -338,7 +339,7 @@ def test_a_grid_is_walked_in_strides() -> None:
         ("a: 1 .. 4 int\nb: x | y", 8, None, "grid", "all are tried"),
         ("a: 0 .. 1\nb: 0 .. 1", 4, None, "even spread", "too little"),
         ("a: 0 .. 1\nb: 0 .. 1", 60, None, "gaussian process", "fewest trials"),
-        ("a: 0 .. 1\nb: 1 .. 500 int log, costly", 60, 2.0, "thrifty descent", "b is costly"),
+        ("a: 0 .. 1\nb: 1 .. 500 int log, costly", 60, 2.0, "gain per second", "b is costly"),
         ("a: 0 .. 1\nb: 0 .. 1", 5000, None, "parzen density", "5,000 trials"),
         ("\n".join(f"p{i}: 0 .. 1" for i in range(50)), 100, None, "parzen density", "50 parameters"),
     ],

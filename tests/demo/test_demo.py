@@ -9,9 +9,9 @@ import pytest
 
 from pellux.demo import workspace as demo
 from pellux.demo.generator import energy_per_trip, warm_arrivals
-from pellux.service.engine_room import EngineRoom
-from pellux.service.problems import list_problems, split_view
-from pellux.service.searches import list_searches
+from pellux.service.engine.engine import Engine
+from pellux.service.problems.problems import list_problems, split_view
+from pellux.service.searches.searches import list_searches
 from pellux.service.workspace import Workspace
 
 
@@ -26,27 +26,27 @@ def test_the_demo_is_furnished_once_and_has_a_live_search(tmp_path: Path, monkey
     assert demo.furnish(tmp_path / "demo", said.append)
     assert not demo.furnish(tmp_path / "demo", said.append)
     assert len(said) == 3
-    room = EngineRoom(Workspace(tmp_path / "demo"))
+    engine = Engine(Workspace(tmp_path / "demo"))
     try:
-        sound, warm, energy = list_problems(room.workspace)
+        sound, warm, energy = list_problems(engine.workspace)
         assert (sound.name, sound.searches, sound.brief.metric) == (demo.SOUND, 1, "macro F1")
-        assert [s.stopping.key for s in list_searches(room, warm.id)] == ["fold race", "none"]
-        assert list_searches(room, sound.id)[0].stopping.key == "asynchronous halving"
+        assert [s.stopping.key for s in list_searches(engine, warm.id)] == ["fold race", "none"]
+        assert list_searches(engine, sound.id)[0].stopping.key == "asynchronous halving"
         assert (warm.name, warm.searches, warm.trials) == (demo.WARM, 2, 2)
         assert (warm.brief.task, warm.brief.metric, warm.brief.classes) == ("binary", "average precision", ["no", "yes"])
         assert (energy.name, energy.searches, energy.brief.metric_label) == (demo.ENERGY, 0, "RMSE ↓")
         assert {"unit_id", "departed_on"}.isdisjoint(warm.brief.features)
-        parts = split_view(room.workspace, warm.id).parts
+        parts = split_view(engine.workspace, warm.id).parts
         assert [p.rows for p in parts] == [960] * 5 + [1200]
-        demo.start_live(room)
-        live = list_searches(room, warm.id)[0]
+        demo.start_live(engine)
+        live = list_searches(engine, warm.id)[0]
         assert (live.number, live.state) == (3, "running")
-        demo.start_live(room)
-        assert len(list_searches(room, warm.id)) == 3, "one live search is enough"
-        assert room.join(live.id, 60)
+        demo.start_live(engine)
+        assert len(list_searches(engine, warm.id)) == 3, "one live search is enough"
+        assert engine.join(live.id, 60)
     finally:
-        room.close()
-        room.workspace.close()
+        engine.close()
+        engine.workspace.close()
 
 
 def test_the_scenario_has_the_shape_it_promises() -> None:

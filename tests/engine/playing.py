@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
+from pellux.core.strategies import Answer, Exhausted, Suggest
 from pellux.engine.coordinator import Coordinator
 from pellux.engine.messages import (
     Ask,
@@ -24,7 +25,8 @@ from pellux.engine.messages import (
     WorkerLost,
     WorkerReady,
 )
-from pellux.engine.model import FitState, Limits, Outcome, TrialState
+from pellux.engine.model import Limits, Outcome
+from pellux.engine.states import FitState, TrialState
 
 Judge = Callable[[StartFit], Outcome]
 
@@ -46,6 +48,9 @@ class Play:
     started: list[StartFit] = field(default_factory=list)
     saved_done: Counter[tuple[int, int]] = field(default_factory=Counter)
     finished: bool = False
+    asked: list[int] = field(default_factory=list)
+    starts: Sequence[dict[str, Any]] = ()
+    _answering: bool = False
 
     def tell(self, event: Event) -> list[Command]:
         commands = self.coordinator.handle(event)
@@ -66,13 +71,27 @@ class Play:
                 self.held[worker].append(command)
                 self.started.append(command)
             case Ask(number=number):
-                configuration = {"x": number} if number <= self.most_proposals else None
-                self.tell(Proposal(number, configuration, self.clock))
+                self.asked.append(number)
+                self.answer()
             case SaveFit(fit=fit) if fit.state is FitState.DONE:
                 self.saved_done[fit.trial, fit.fold] += 1
             case Finish():
                 assert not self.finished
                 self.finished = True
+
+    def answer(self) -> None:
+        """Answer what was asked, one question after another, however many come of it."""
+        if self._answering:
+            return
+        self._answering = True
+        while self.asked:
+            number = self.asked.pop(0)
+            if number <= len(self.starts):
+                self.tell(Proposal(number, Suggest((self.starts[number - 1],)), self.clock, "start"))
+            else:
+                found: Answer = Suggest(({"x": number},)) if number <= self.most_proposals else Exhausted()
+                self.tell(Proposal(number, found, self.clock))
+        self._answering = False
 
     def begin(self) -> Play:
         self.tell(Begin(self.clock))
@@ -123,7 +142,7 @@ class Play:
     def check(self) -> None:
         """What must hold after every event."""
         c = self.coordinator
-        assert c._live == {n for n, t in c.trials.items() if not t.state.ended}
+        assert c.life.living == {n for n, t in c.trials.items() if not t.state.ended}
         for trial in c.trials.values():
             states = [fit.state for fit in trial.fits.values()]
             if trial.state is TrialState.SCORED:
@@ -134,8 +153,8 @@ class Play:
                 raise AssertionError("a live trial in an ended search")
             else:
                 waiting = {(trial.number, f) for f, fit in trial.fits.items() if fit.state is FitState.QUEUED}
-                assert waiting <= set(c._queue) | {key for w in c._crew.workers.values() for key in w.fits}
-        held = [key for worker in c._crew.workers.values() for key in worker.fits]
+                assert waiting <= set(c.scheduler.queue) | {key for w in c.scheduler.pool.workers.values() for key in w.fits}
+        held = [key for worker in c.scheduler.pool.workers.values() for key in worker.fits]
         assert len(held) == len(set(held))
 
 

@@ -10,12 +10,15 @@ import psutil
 import pytest
 
 from pellux.core.space import parse
-from pellux.core.strategies import STRATEGIES, Chance, Observation
+from pellux.core.strategies import STRATEGIES, Observation, SeedStream
 from pellux.engine.coordinator import Coordinator
 from pellux.engine.messages import Ask, Begin, SetLimits, Try
-from pellux.engine.model import Limits, TrialState
-from pellux.engine.proposer import StrategyProposer
-from pellux.engine.simulation import Course, MadeUp, simulate
+from pellux.engine.model import Limits
+from pellux.engine.proposer import Strategist, StrategyProposer
+from pellux.engine.runners.simulated import SimulatedWorld
+from pellux.engine.simulation import Course, simulate
+from pellux.engine.states import TrialState
+from pellux.service.wording import sentence
 from tests.engine.playing import Play, play, scored
 
 
@@ -28,33 +31,33 @@ def ended(p: Play) -> list[int]:
 
 
 def test_the_target_ends_the_search_once_it_is_reached() -> None:
-    p = play(trials=50, workers=1, folds=2, target=0.8).begin().finish(by_trial({3: 0.85}))
+    p = play(trials=50, workers=1, folds=2, target_score=0.8).begin().finish(by_trial({3: 0.85}))
     assert ended(p) == [1, 2, 3]
-    assert p.coordinator.reason == "The target score of 0.8 is reached: trial 3 has 0.85."
+    assert sentence(p.coordinator.reason) == "The target score of 0.8 is reached: trial 3 has 0.85."
 
 
 def test_a_target_of_a_metric_to_be_small_is_reached_from_above() -> None:
-    p = play(trials=50, workers=1, folds=2, target=0.2, sign=-1).begin().finish(by_trial({1: 0.5, 2: 0.3, 3: 0.19}))
+    p = play(trials=50, workers=1, folds=2, target_score=0.2, sign=-1).begin().finish(by_trial({1: 0.5, 2: 0.3, 3: 0.19}))
     assert ended(p) == [1, 2, 3]
 
 
 def test_no_gain_in_some_trials_ends_the_search() -> None:
-    p = play(trials=50, workers=1, folds=1, patience=3).begin().finish(by_trial({1: 0.5, 2: 0.4, 3: 0.6, 4: 0.6, 5: 0.2}))
+    p = play(trials=50, workers=1, folds=1, no_gain_in=3).begin().finish(by_trial({1: 0.5, 2: 0.4, 3: 0.6, 4: 0.6, 5: 0.2}))
     assert ended(p) == [1, 2, 3, 4, 5, 6], "a tie is no gain"
-    assert p.coordinator.reason == "No gain in 3 trials: trial 3 is still the best."
+    assert sentence(p.coordinator.reason) == "No gain in 3 trials: trial 3 is still the best."
 
 
 def test_running_trials_end_before_a_budget_ends_the_search() -> None:
-    p = play(trials=50, workers=3, folds=2, target=0.8).begin().finish(by_trial({1: 0.9}))
+    p = play(trials=50, workers=3, folds=2, target_score=0.8).begin().finish(by_trial({1: 0.9}))
     assert set(ended(p)) == set(p.coordinator.trials), "what was under way is not thrown away"
 
 
 def test_limits_change_while_it_runs() -> None:
     p = play(trials=2, workers=1, folds=1, minutes=99).begin()
-    p.tell(SetLimits({"trials": 4, "minutes": None, "patience": 9}, p.clock))
+    p.tell(SetLimits({"trials": 4, "minutes": None, "no_gain_in": 9}, p.clock))
     p.finish()
     assert len(ended(p)) == 4
-    assert (p.coordinator.limits.minutes, p.coordinator.limits.patience) == (None, 9)
+    assert (p.coordinator.limits.minutes, p.coordinator.limits.no_gain_in) == (None, 9)
 
 
 def test_trials_by_hand_come_next_and_do_not_count() -> None:
@@ -70,12 +73,12 @@ def test_trials_by_hand_come_next_and_do_not_count() -> None:
 def test_starts_go_first_and_are_not_repeated_after_a_restart() -> None:
     starts = [{"x": "first"}, {"x": "second"}]
     limits = Limits(trials=4, workers=1, folds=1)
-    p = Play(Coordinator(limits, ({"x": "default"},), starts=starts)).begin()
+    p = Play(Coordinator(limits, ({"x": "default"},)), starts=starts).begin()
     p.end(p.busy()[0])
     p.end(p.busy()[0])
     earlier = [t for t in p.coordinator.trials.values() if t.state.ended]
     assert [t.origin for t in earlier] == ["baseline", "start"]
-    again = Play(Coordinator(limits, (), earlier, starts=starts)).begin().finish()
+    again = Play(Coordinator(limits, (), earlier), starts=starts).begin().finish()
     assert [t.origin for _, t in sorted(again.coordinator.trials.items())] == ["baseline", "start", "start", "proposed", "proposed"]
 
 
@@ -86,7 +89,7 @@ def course(workers: int, folds: int, trials: int = 30, sd: float = 0.3) -> Cours
     rng = np.random.default_rng(1)
     return simulate(
         Limits(trials=trials, workers=workers, folds=folds), lambda number, _: {"n": number},
-        MadeUp(lambda *_: float(np.exp(sd * rng.standard_normal()))), baseline={"n": 0},
+        SimulatedWorld(lambda *_: float(np.exp(sd * rng.standard_normal()))), baseline={"n": 0},
     )  # fmt: skip
 
 
@@ -141,7 +144,7 @@ def _without_asking(p: Play) -> Any:
 def test_proposals_do_not_depend_on_which_trial_ended_first(key: str) -> None:
     answers = []
     for order in ([0, 1, 2, 3, 4, 5, 6, 7], [7, 5, 3, 1, 6, 4, 2, 0]):
-        proposer = StrategyProposer(SPACE, key, 5, 1, {"x": 0.5, "y": 7})
+        proposer = StrategyProposer(Strategist(SPACE, key, 5, 1, {"x": 0.5, "y": 7}))
         answers.append(settled(proposer.propose(9, finished_play(order).coordinator)))
         proposer.close()
     assert answers[0] == answers[1]
@@ -155,7 +158,7 @@ def test_a_search_begins_in_the_middle_although_its_baseline_runs() -> None:
     middle = SPACE.decode(np.full(SPACE.dimension, 0.5))
     elsewhere = [Observation({"x": 0.2, "y": 3}, (0.5,), 1.0, "scored", elsewhere=True)]
     for earlier, begins_there in (((), True), (elsewhere, False)):
-        proposer = StrategyProposer(SPACE, "gaussian process", 5, 1, {"x": 0.1, "y": 7}, earlier)
+        proposer = StrategyProposer(Strategist(SPACE, "gaussian process", 5, 1, {"x": 0.1, "y": 7}), earlier)
         first = settled(proposer.propose(1, coordinator)).configurations[0]
         proposer.close()
         assert (first == middle) is begins_there
@@ -163,22 +166,22 @@ def test_a_search_begins_in_the_middle_although_its_baseline_runs() -> None:
 
 def test_a_process_of_its_own_answers_as_the_function_does() -> None:
     p = finished_play(list(range(8)))
-    proposer = StrategyProposer(SPACE, "gaussian process", 5, -1, {"x": 0.5, "y": 7})
+    proposer = StrategyProposer(Strategist(SPACE, "gaussian process", 5, -1, {"x": 0.5, "y": 7}))
     first = settled(proposer.propose(9, p.coordinator))
     history = [
         Observation(t.configuration, tuple(-s for s in t.scores if s is not None), t.seconds, "scored")
         for _, t in sorted(p.coordinator.trials.items())
     ]
-    wanted = STRATEGIES["gaussian process"].propose(SPACE, history, [], 1, Chance(5, 9)).configurations[0]
+    wanted = STRATEGIES["gaussian process"].propose(SPACE, history, [], 1, SeedStream(5, 9)).configurations[0]
     assert first.configurations[0] == pytest.approx(wanted, rel=1e-6), "its process has one BLAS thread, this one may have more"
-    again = StrategyProposer(SPACE, "gaussian process", 5, -1, {"x": 0.5, "y": 7})
+    again = StrategyProposer(Strategist(SPACE, "gaussian process", 5, -1, {"x": 0.5, "y": 7}))
     assert settled(again.propose(9, p.coordinator)) == first, "another process, another day"
     proposer.close()
     again.close()
 
 
 def test_a_strategy_that_cannot_go_on_says_so() -> None:
-    broken = StrategyProposer(parse("\n".join(f"p{i}: 0 .. 1 levels 10" for i in range(9))), "grid", 1, 1, {})
+    broken = StrategyProposer(Strategist(parse("\n".join(f"p{i}: 0 .. 1 levels 10" for i in range(9))), "grid", 1, 1, {}))
     with pytest.raises(Exception, match="at most 1,000,000"):
         settled(broken.propose(1, Coordinator(Limits(trials=3, workers=1, folds=1), ())))
     broken.close()
@@ -186,7 +189,7 @@ def test_a_strategy_that_cannot_go_on_says_so() -> None:
 
 def test_closing_in_the_middle_of_a_question_leaves_no_process() -> None:
     p = finished_play(list(range(8)))
-    proposer = StrategyProposer(SPACE, "gaussian process", 5, 1, {"x": 0.5, "y": 7})
+    proposer = StrategyProposer(Strategist(SPACE, "gaussian process", 5, 1, {"x": 0.5, "y": 7}))
     settled(proposer.propose(9, p.coordinator))
     assert proposer._process is not None
     pid = proposer._process.pid

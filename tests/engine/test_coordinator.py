@@ -2,19 +2,26 @@
 
 from __future__ import annotations
 
-from typing import Any
+import inspect
+import sys
+from typing import Any, get_args
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from pellux.core.errors import Conflict
+from pellux.core.reasons import because
+from pellux.core.strategies import Suggest
 from pellux.engine.coordinator import FAILED_STARTS, HOPELESS, SAVE_SECONDS
 from pellux.engine.messages import (
     Ask,
     Begin,
     Dismiss,
+    Event,
     FitEnded,
+    FitStarted,
+    FitStepped,
     Hire,
     Pause,
     Proposal,
@@ -22,18 +29,23 @@ from pellux.engine.messages import (
     Resume,
     SaveSearch,
     SaveTrial,
+    SetLimits,
     SetWorkers,
     StartFit,
     Stop,
     Tick,
+    Try,
     Withdraw,
     WorkerLost,
     WorkerReady,
 )
-from pellux.engine.model import Fit, FitState, Outcome, SearchState, Trial, TrialState
+from pellux.engine.model import Fit, Outcome, Trial
+from pellux.engine.states import FIT as FIT_MOVES
+from pellux.engine.states import SEARCH, TRIAL, FitState, IllegalTransition, SearchState, TrialState, moved
+from pellux.service.wording import sentence
 from tests.engine.playing import Play, play, scored
 
-FAILURE = Outcome(FitState.ERROR, message="ValueError: no", seconds=0.2)
+FAILURE = Outcome(FitState.ERROR, reason=because("error", kind="ValueError", text="no"), seconds=0.2)
 
 
 def states(p: Play) -> list[str]:
@@ -46,7 +58,7 @@ def states(p: Play) -> list[str]:
 def test_every_fit_of_every_trial_is_done_once() -> None:
     p = play(trials=4, workers=2, folds=3, baseline={"x": 0}).begin().finish()
     assert p.coordinator.state is SearchState.FINISHED
-    assert p.coordinator.reason == "All 4 trials are done."
+    assert sentence(p.coordinator.reason) == "All 4 trials are done."
     assert states(p) == ["scored"] * 5
     assert p.saved_done == {(t, f): 1 for t in range(5) for f in range(3)}
     assert [t.origin for t in p.coordinator.trials.values()] == ["baseline", *["proposed"] * 4]
@@ -76,13 +88,13 @@ def test_short_fits_are_handed_out_ahead_but_never_a_trial_ahead() -> None:
 def test_an_exhausted_space_ends_the_search_and_says_so() -> None:
     p = play(trials=50, workers=2, folds=2, most_proposals=4).begin().finish()
     assert p.coordinator.state is SearchState.FINISHED
-    assert "exhausted" in p.coordinator.reason
+    assert "exhausted" in sentence(p.coordinator.reason)
     assert len(p.coordinator.trials) == 4
 
 
 def test_minutes_that_are_over_let_running_trials_end() -> None:
     p = play(trials=1000, workers=1, folds=2, minutes=0.1).begin().finish(lambda fit: scored(seconds=1))
-    assert p.coordinator.reason == "The 0.1 minutes are over."
+    assert sentence(p.coordinator.reason) == "The 0.1 minutes are over."
     assert states(p) == ["scored"] * len(p.coordinator.trials)
     assert 6 <= p.coordinator.active_seconds <= 8
 
@@ -111,7 +123,7 @@ def test_a_failing_fit_fails_its_trial_alone_and_spares_its_other_folds() -> Non
     p.finish(lambda fit: FAILURE if (fit.trial, fit.fold) == (2, 1) else scored())
     assert states(p) == ["scored", "failed", "scored"]
     trial = p.coordinator.trials[2]
-    assert trial.reason == "Fold 2: ValueError: no"
+    assert sentence(trial.reason) == "Fold 2: ValueError: no"
     assert [f.state.value for f in trial.fits.values()] == ["done", "error", "cut", "cut"]
     assert len(p.hired) == 1
 
@@ -134,7 +146,7 @@ def test_a_fit_that_kills_two_workers_fails_its_trial() -> None:
     p.awake()
     p.lose(1)
     assert p.coordinator.trials[1].state is TrialState.FAILED
-    assert p.coordinator.trials[1].reason == "Fold 1: Lost 2 workers on this fit: killed by SIGKILL"
+    assert sentence(p.coordinator.trials[1].reason) == "Fold 1: Lost 2 workers on this fit: killed by SIGKILL"
     p.finish()
     assert states(p) == ["failed", "scored"]
 
@@ -154,7 +166,7 @@ def test_workers_that_never_start_fail_the_search_with_the_reason() -> None:
     for _ in range(FAILED_STARTS + 1):
         p.lose(p.hired[-1])
     assert p.coordinator.state is SearchState.FAILED
-    assert "killed by SIGKILL" in p.coordinator.reason
+    assert "killed by SIGKILL" in sentence(p.coordinator.reason)
 
 
 def test_a_fit_over_its_time_limit_ends_its_worker_and_fails_its_trial() -> None:
@@ -165,7 +177,7 @@ def test_a_fit_over_its_time_limit_ends_its_worker_and_fails_its_trial() -> None
     assert Dismiss(0) in commands
     assert any(isinstance(c, Hire) for c in commands)
     assert p.coordinator.trials[1].fits[0].state is FitState.TIMEOUT
-    assert "limit of 30 s" in p.coordinator.trials[1].reason
+    assert "limit of 30 s" in sentence(p.coordinator.trials[1].reason)
     assert states(p.finish()) == ["failed", "scored"]
 
 
@@ -181,7 +193,7 @@ def test_the_late_answer_of_a_dismissed_worker_is_dropped() -> None:
 def test_a_search_whose_trials_all_fail_gives_up_early() -> None:
     p = play(trials=100, workers=1, folds=2).begin().finish(lambda fit: FAILURE)
     assert p.coordinator.state is SearchState.FAILED
-    assert p.coordinator.reason == "Every trial failed. The first: Fold 1: ValueError: no"
+    assert sentence(p.coordinator.reason) == "Every trial failed. The first: Fold 1: ValueError: no"
     assert len(p.coordinator.trials) == HOPELESS
 
 
@@ -194,7 +206,7 @@ def test_a_strategy_that_breaks_fails_the_search_with_its_words() -> None:
     p = play(workers=1).begin()
     p.tell(ProposalFailed("LinAlgError: singular", p.clock))
     assert p.coordinator.state is SearchState.FAILED
-    assert "singular" in p.coordinator.reason
+    assert "singular" in sentence(p.coordinator.reason)
 
 
 # What people do
@@ -255,16 +267,26 @@ def test_lanes_are_reused_by_replacements() -> None:
     assert [c.lane for c in commands if isinstance(c, Hire)] == [1]
 
 
+FIT = (99, 1, 0, 1)
 EVENTS: dict[str, Any] = {
-    "pause": Pause(200.0), "resume": Resume(200.0), "stop": Stop(200.0), "tick": Tick(200.0), "workers": SetWorkers(3, 200.0),
-    "ready": WorkerReady(99), "lost": WorkerLost(99, "x", 200.0), "late": FitEnded(99, 1, 0, 1, scored(), 200.0),
+    "begin": Begin(200.0), "tick": Tick(200.0), "worker ready": WorkerReady(99), "worker lost": WorkerLost(99, "x", 200.0),
+    "fit started": FitStarted(*FIT, 200.0), "fit stepped": FitStepped(*FIT, ((1, 0.5),), 200.0),
+    "fit ended": FitEnded(*FIT, scored(), 200.0), "proposal": Proposal(2, Suggest(({"x": 2},)), 200.0),
+    "strategy failed": ProposalFailed("no", 200.0), "pause": Pause(200.0), "resume": Resume(200.0), "stop": Stop(200.0),
+    "withdraw": Withdraw(1, 200.0), "workers": SetWorkers(3, 200.0), "limits": SetLimits({"trials": 9}, 200.0),
+    "try": Try({"x": 7}, 200.0),
 }  # fmt: skip
+WISHED = {"pause", "resume", "stop", "withdraw", "workers", "limits", "try"}
 AFTER = {
     # state: {event: state afterwards}; what is not listed stays
-    "running": {"pause": "paused", "stop": "stopped"},
-    "paused": {"resume": "running", "stop": "stopped"},
+    "running": {"pause": "paused", "stop": "stopped", "strategy failed": "failed"},
+    "paused": {"resume": "running", "stop": "stopped", "strategy failed": "failed"},
     "finished": {}, "stopped": {}, "failed": {},
 }  # fmt: skip
+
+
+def test_every_event_is_asked_about() -> None:
+    assert {type(event) for event in EVENTS.values()} == set(get_args(Event))
 
 
 @pytest.mark.parametrize("event", list(EVENTS))
@@ -280,10 +302,47 @@ def test_every_event_in_every_state(state: SearchState, event: str) -> None:
     elif state is SearchState.FAILED:
         p.tell(ProposalFailed("no", 150.0))
     assert p.coordinator.state is state
+    if state.ended and event in WISHED:
+        with pytest.raises(IllegalTransition, match=f"The search is {state.value}"):
+            p.tell(EVENTS[event])
+        return
     commands = p.tell(EVENTS[event])
     assert p.coordinator.state.value == AFTER[state.value].get(event, state.value)
     if state.ended:
         assert commands == []
+
+
+@pytest.mark.parametrize(("table", "what"), [(SEARCH, "The search"), (TRIAL, "Trial 1"), (FIT_MOVES, "Fit 1/0")])
+def test_only_what_the_tables_say_is_legal(table: Any, what: str) -> None:
+    for state in table:
+        for to in table:
+            if to is state or to in table[state]:
+                assert moved(state, to, what) is to
+            else:
+                with pytest.raises(IllegalTransition, match=f"{what} is {state.value} and cannot become {to.value}"):
+                    moved(state, to, what)
+        assert state.ended == (not table[state])
+
+
+def test_a_thousand_starts_and_workers_do_not_recurse() -> None:
+    limit = sys.getrecursionlimit()
+    depth = len(inspect.stack())
+    p = play(trials=1000, workers=1000, folds=1)
+    p.starts = [{"x": n} for n in range(1000)]
+    p.tell(Begin(p.clock))
+    for worker in range(1000):
+        p.coordinator.handle(WorkerReady(worker))
+    sys.setrecursionlimit(depth + 60)
+    try:
+        p.tell(Tick(p.clock))
+        p.answer()
+        while p.coordinator.budget.proposed < 1000:
+            p.asked.append(p.coordinator.budget.proposed + 1)
+            p.answer()
+    finally:
+        sys.setrecursionlimit(limit)
+    assert len(p.started) == 1000
+    assert {t.origin for t in p.coordinator.trials.values()} == {"start"}
 
 
 # Restarts
@@ -360,7 +419,7 @@ def act(p: Play, move: str, n: int) -> None:
 
 def test_saves_come_before_what_rests_on_them() -> None:
     p = play(trials=2, workers=1, folds=1).begin()
-    commands = p.coordinator.handle(Proposal(9, {"x": 9}, p.clock))
+    commands = p.coordinator.handle(Proposal(9, Suggest(({"x": 9},)), p.clock))
     order = [type(c) for c in commands if isinstance(c, (SaveTrial, StartFit, Ask))]
     assert order == sorted(order, key=[SaveTrial, StartFit, Ask].index)
 

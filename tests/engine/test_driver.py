@@ -10,7 +10,7 @@ from concurrent.futures import Future
 
 import pytest
 
-from pellux.core.strategies import Proposed
+from pellux.core.strategies import Answer, Suggest
 from pellux.engine.coordinator import Coordinator
 from pellux.engine.driver import Driver
 from pellux.engine.messages import (
@@ -27,8 +27,10 @@ from pellux.engine.messages import (
     Stop,
     WorkerReady,
 )
-from pellux.engine.model import FitState, Limits, Outcome, SearchState
+from pellux.engine.model import Limits, Outcome
 from pellux.engine.runners import Report
+from pellux.engine.states import FitState, SearchState
+from pellux.service.wording import sentence
 
 
 class Hands:
@@ -91,15 +93,21 @@ class Book:
 
 
 class Count:
-    def propose(self, number: int, coordinator: Coordinator) -> Proposed:
-        return Proposed(({"x": number},))
+    def origin(self, number: int) -> str:
+        return "proposed"
+
+    def propose(self, number: int, coordinator: Coordinator) -> Answer:
+        return Suggest(({"x": number},))
 
     def close(self) -> None:
         self.closed = True
 
 
 class Broken:
-    def propose(self, number: int, coordinator: Coordinator) -> Proposed:
+    def origin(self, number: int) -> str:
+        return "proposed"
+
+    def propose(self, number: int, coordinator: Coordinator) -> Answer:
         raise FloatingPointError("the surrogate fell over")
 
     def close(self) -> None:
@@ -109,11 +117,14 @@ class Broken:
 class Thinking:
     """A strategy whose process is ended while it thinks."""
 
+    def origin(self, number: int) -> str:
+        return "proposed"
+
     def __init__(self) -> None:
         self.asked = threading.Event()
-        self.promise: Future[Proposed] = Future()
+        self.promise: Future[Answer] = Future()
 
-    def propose(self, number: int, coordinator: Coordinator) -> Future[Proposed]:
+    def propose(self, number: int, coordinator: Coordinator) -> Future[Answer]:
         self.asked.set()
         return self.promise
 
@@ -181,7 +192,7 @@ def test_a_strategy_that_breaks_fails_the_search() -> None:
     last = book.all[-1]
     assert isinstance(last, SaveSearch)
     assert last.state is SearchState.FAILED
-    assert "FloatingPointError: the surrogate fell over" in last.reason
+    assert "FloatingPointError: the surrogate fell over" in sentence(last.reason)
 
 
 @pytest.mark.parametrize("leave", [lambda d: d.leave(), lambda d: d.post(Stop(time.time()))], ids=["leave", "stop"])

@@ -16,13 +16,16 @@ import numpy as np
 import psutil
 import pytest
 
+from pellux.core.objective import Terms
+from pellux.engine.artifacts import FileArtifacts
 from pellux.engine.messages import FitEnded, FitStarted, StartFit, WorkerLost, WorkerReady
-from pellux.engine.model import FitState
 from pellux.engine.runners import Report, local
 from pellux.engine.runners.local import LocalRunner
+from pellux.engine.states import FitState
 from pellux.engine.worker import Assignment
-from pellux.service.framing import frame
-from pellux.service.requests import BriefRequest
+from pellux.objectives.tabular.evaluator import TabularSource
+from pellux.service.planning.requests import BriefRequest
+from pellux.service.problems.framing import frame
 from pellux.service.workspace import Workspace
 from tests.making import imported
 
@@ -36,7 +39,8 @@ def assignment(workspace: Workspace, tmp_path: Path) -> Assignment:
     table = imported(workspace, tmp_path)
     made = frame(table, BriefRequest(data=table.hash, target="label", metric="ROC AUC", ignore=["amount"], seed=2))
     np.save(tmp_path / "folds.npy", made.folds.kept)
-    return Assignment(table.folder, tmp_path / "folds.npy", made.brief, "forest", tmp_path / "worker")
+    source = TabularSource(table.folder, tmp_path / "folds.npy", made.brief.to_json(), None, Terms(learner="forest"))
+    return Assignment(source, FileArtifacts(tmp_path / "kept"), tmp_path / "worker")
 
 
 @pytest.fixture
@@ -134,17 +138,10 @@ def test_an_error_comes_back_with_message_and_traceback(runner: LocalRunner) -> 
     ended = until(runner, lambda r: isinstance(r, FitEnded))
     assert isinstance(ended, FitEnded)
     assert ended.outcome.state is FitState.ERROR
-    assert "n_estimators" in ended.outcome.message
+    assert "n_estimators" in ended.outcome.reason.facts["text"]
     assert "Traceback" in ended.outcome.log
     runner.start(StartFit(0, 2, 0, 1, QUICK))
     until(runner, lambda r: isinstance(r, FitEnded) and r.outcome.state is FitState.DONE)
-
-
-def test_waking_ends_a_wait_early(runner: LocalRunner) -> None:
-    runner.wake()
-    begun = time.monotonic()
-    assert runner.wait(10) == []
-    assert time.monotonic() - begun < 1
 
 
 ORPHAN = """

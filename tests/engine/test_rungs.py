@@ -11,20 +11,24 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from pellux.core.stopping import Ladder, fold_by_fold, geometric, rule, settings_of
+from pellux.core.strategies import Continue, Suggest, Wait
 from pellux.engine.coordinator import Coordinator
 from pellux.engine.messages import CutFit, FitEnded, FitStepped, Forget, Proposal, SaveTrial, StartFit, Tick
-from pellux.engine.model import FitState, Limits, Outcome, TrialState
-from pellux.engine.referee import Stopping
-from pellux.engine.simulation import Course, MadeUp, simulate
+from pellux.engine.model import Limits, Outcome
+from pellux.engine.pruning import Stopping
+from pellux.engine.runners.simulated import SimulatedWorld
+from pellux.engine.simulation import Course, simulate
+from pellux.engine.states import FitState, TrialState
+from pellux.service.wording import sentence
 from tests.engine.playing import Play, scored
 
 LADDER = geometric("iterations", 1, 27, 3)
 HALVING = ("successive halving", "asynchronous halving", "hyperband")
 
 
-def stopping(key: str, ladder: Ladder = LADDER, *, curves: bool = False, segments: bool = False, **settings: Any) -> Stopping:
+def stopping(key: str, ladder: Ladder = LADDER, *, curves: bool = False, **settings: Any) -> Stopping:
     chosen = rule(key)
-    return Stopping(chosen, settings_of(chosen.settings, settings), ladder, segments, curves)
+    return Stopping(chosen, settings_of(chosen.settings, settings), ladder, curves)
 
 
 def play(
@@ -146,7 +150,7 @@ def test_a_plateau_ends_the_fit_at_the_same_iteration_however_late_the_worker_he
         assert not p.tell(FitStepped(0, 1, 0, 1, tuple(rising[8 : 8 + late]), p.clock))
         p.tell(FitEnded(0, fit.trial, 0, 1, Outcome(FitState.DONE, 0.4, 1.0, curve=tuple(rising[: 8 + late])), p.clock))
         trial = p.coordinator.trials[1]
-        found.append((trial.state, trial.best_iteration, trial.scores, trial.fits[0].outcome.message))  # type: ignore[union-attr]
+        found.append((trial.state, trial.best_iteration, trial.scores, sentence(trial.fits[0].outcome.reason)))
     assert found[0] == found[1] == (TrialState.SCORED, 4, [0.4], "no gain since iteration 4 of 7")
 
 
@@ -158,7 +162,7 @@ def test_a_flat_liner_is_pruned_and_its_workers_are_told() -> None:
     assert {c.fold for c in commands if isinstance(c, CutFit)} == {0, 1}
     trial = p.coordinator.trials[1]
     assert trial.state is TrialState.PRUNED
-    assert "flat from the start" in trial.reason
+    assert trial.reason.code == "flat"
     for worker in (0, 1):
         fit = p.held[worker].pop(0)
         p.tell(FitEnded(worker, 1, fit.fold, 1, Outcome(FitState.DONE, 0.3, 2.5), p.clock))
@@ -193,10 +197,10 @@ def test_checkpoints_are_given_up_with_their_trial_and_the_weakest_first_when_ro
         commands = p.tell(FitEnded(worker, fit.trial, fit.fold, fit.attempt, end(fit), p.clock))
         new = [c.trial for c in commands if isinstance(c, Forget)]
         parked = [t for t in p.coordinator.trials.values() if t.state is TrialState.PARKED]
-        assert p.coordinator._checkpoints_total == sum(sum(c.values()) for c in p.coordinator._checkpoints.values()) <= 250 + 100
+        assert p.coordinator.checkpoints.total <= 250 + 100
         for number in new:
             if p.coordinator.trials[number].state is TrialState.PARKED:
-                same = [t for t in parked if t.rung == p.coordinator.trials[number].rung and t.number in p.coordinator._checkpoints]
+                same = [t for t in parked if t.rung == p.coordinator.trials[number].rung and t.number in p.coordinator.checkpoints]
                 assert all(talent(t.number) >= talent(number) for t in same)
         forgotten += new
     assert p.finished
@@ -208,7 +212,7 @@ def test_a_trial_that_takes_too_long_in_all_fails_and_says_so() -> None:
     p.finish(lambda fit: scored(talent(fit.trial), seconds=4.0 * fit.level))
     failed = [t for t in p.coordinator.trials.values() if t.state is TrialState.FAILED]
     assert failed
-    assert all("trial took longer than its limit of 5 s" in t.reason for t in failed)
+    assert all("trial took longer than its limit of 5 s" in sentence(t.reason) for t in failed)
     q = play("none", 1, workers=1, folds=2, ladder=Ladder(), trial_seconds=5.0).begin()
     q.end(0, scored(seconds=3.0))
     q.start(0)
@@ -220,16 +224,18 @@ def test_a_trial_that_takes_too_long_in_all_fails_and_says_so() -> None:
 
 
 def test_members_go_on_from_their_parents() -> None:
-    p = Play(Coordinator(Limits(6, 1, 1), (), stopping=stopping("none", Ladder("iterations", (3, 6)), segments=True)))
+    p = Play(Coordinator(Limits(6, 1, 1), (), stopping=stopping("none", Ladder("iterations", (3, 6)))))
     asked: list[int] = []
 
     def carry_out(command: Any) -> None:
         if type(command).__name__ != "Ask":
-            return Play.carry_out(p, command)
+            Play.carry_out(p, command)
+            return
         asked.append(command.number)
         rung, member = divmod(command.number - 1, 3)
         parent = None if rung == 0 else 3  # all copy the third
-        return p.tell(Proposal(command.number, {"x": command.number}, p.clock, parent, rung, member)) and None
+        p.tell(Proposal(command.number, Continue({"x": command.number}, parent, rung, member), p.clock))
+        return
 
     p.carry_out = carry_out  # type: ignore[method-assign]
     p.begin().finish(by_talent)
@@ -247,10 +253,12 @@ def test_who_has_nothing_to_say_is_asked_again_when_a_trial_ends() -> None:
 
     def carry_out(command: Any) -> None:
         if type(command).__name__ != "Ask":
-            return Play.carry_out(p, command)
+            Play.carry_out(p, command)
+            return
         asked.append(command.number)
         waits = len(asked) == 2
-        return p.tell(Proposal(command.number, None if waits else {"x": 1}, p.clock, wait=waits)) and None
+        p.tell(Proposal(command.number, Wait() if waits else Suggest(({"x": 1},)), p.clock))
+        return
 
     p.carry_out = carry_out  # type: ignore[method-assign]
     p.begin()
@@ -320,7 +328,9 @@ class _Kept:
 
 def course(workers: int, trials: int, key: str = "asynchronous halving") -> Course:
     rng = random.Random(1)
-    world = MadeUp(lambda c, f, before, level: (level - before) * rng.uniform(0.5, 2.0), lambda c, f, level: talent(int(c["n"])))
+    world = SimulatedWorld(
+        lambda c, f, before, level: (level - before) * rng.uniform(0.5, 2.0), lambda c, f, level: talent(int(c["n"]))
+    )
     return simulate(Limits(trials, workers, 1), lambda n, _: {"n": n}, world, stopping=stopping(key))
 
 

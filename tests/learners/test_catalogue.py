@@ -8,16 +8,16 @@ from numpy.random import default_rng
 
 from pellux.core.errors import InvalidPlan, InvalidSpace
 from pellux.core.space import Space, parse
-from pellux.learners.building import estimator
-from pellux.learners.catalogue import LEARNERS, learner
-from pellux.learners.settings import Circumstances, accepts
+from pellux.objectives.tabular.learners.building import estimator
+from pellux.objectives.tabular.learners.catalogue import LEARNERS, OURS
+from pellux.objectives.tabular.learners.settings import Circumstances, accepts
 
 PAIRS = [(key, task) for key, entry in LEARNERS.items() for task in entry.tasks]
 
 
 @pytest.mark.parametrize(("key", "task"), PAIRS)
 def test_every_draw_from_the_default_space_fits(key: str, task: str) -> None:
-    found = learner(key, task)
+    found = OURS.learner(key, task)
     space = found.default_space()
     found.check(space)
     rng = np.random.default_rng(1)
@@ -43,8 +43,8 @@ def test_every_setting_is_described_and_its_default_allowed(key: str) -> None:
 
 
 def test_a_regression_is_not_offered_class_weights() -> None:
-    assert "balance" in learner("forest", "binary").defaults
-    assert "balance" not in learner("forest", "regression").defaults
+    assert "balance" in OURS.learner("forest", "binary").defaults
+    assert "balance" not in OURS.learner("forest", "regression").defaults
 
 
 @pytest.mark.parametrize(
@@ -61,14 +61,14 @@ def test_a_regression_is_not_offered_class_weights() -> None:
 )
 def test_a_space_the_learner_cannot_use_is_refused_by_name(text: str, words: str) -> None:
     with pytest.raises(InvalidSpace, match=words.replace("|", r"\|")) as caught:
-        learner("boosting", "binary").check(parse(text))
+        OURS.learner("boosting", "binary").check(parse(text))
     assert caught.value.at == text.split(":")[0]
 
 
 def test_unfitting_learners_are_refused_with_those_that_fit() -> None:
     with pytest.raises(InvalidPlan, match="cannot learn a regression.*ridge"):
-        learner("logistic", "regression")
+        OURS.learner("logistic", "regression")
     with pytest.raises(InvalidPlan, match="cannot learn a binary target"):
-        learner("ridge", "binary")
+        OURS.learner("ridge", "binary")
     with pytest.raises(InvalidPlan, match="unknown.*boosting"):
-        learner("oracle")
+        OURS.learner("oracle")

@@ -21,18 +21,18 @@ from sklearn.pipeline import Pipeline, make_pipeline
 from sklearn.preprocessing import OneHotEncoder, OrdinalEncoder, StandardScaler
 from sklearn.tree import DecisionTreeClassifier, DecisionTreeRegressor
 
-from pellux.learners.catalogue import learner
-from pellux.learners.fitting import fit_fold
-from pellux.learners.fold_data import FoldData
-from pellux.learners.prefixes import Prefixes
-from pellux.learners.preparation import steps_of
-from pellux.service.framing import Framed, frame
-from pellux.service.requests import BriefRequest
+from pellux.objectives.tabular.fitting import fit_fold
+from pellux.objectives.tabular.fold_data import FoldData
+from pellux.objectives.tabular.learners.catalogue import OURS
+from pellux.objectives.tabular.prefixes import Prefixes
+from pellux.objectives.tabular.preparation import steps_of
+from pellux.service.planning.requests import BriefRequest
+from pellux.service.problems.framing import Framed, frame
 from pellux.service.workspace import Workspace
 from tests.making import imported, mixed_columns
 
 SEED = 13
-SCALED, FILLED, NATIVE = (steps_of(learner(key), {}) for key in ("logistic", "forest", "boosting"))
+SCALED, FILLED, NATIVE = (steps_of(OURS.learner(key), {}) for key in ("logistic", "forest", "boosting"))
 NUMBERS, LABELS = ["a", "b", "whole"], ["kind"]
 
 
@@ -95,7 +95,7 @@ def test_scores_equal_an_independent_pipeline(
     workspace: Workspace, tmp_path: Path, target: str, metric: str, scorer: str, key: str, settings: dict[str, object], pipeline: Pipeline
 ) -> None:  # fmt: skip
     made, data = framed(workspace, tmp_path, target, metric)
-    chosen = learner(key, made.brief.task)
+    chosen = OURS.learner(key, made.brief.task)
     ours = [
         fit_fold(data.prepared(f, steps_of(chosen, settings)), chosen, settings, made.brief, lambda: 0.0).score for f in range(5)
     ]
@@ -118,7 +118,7 @@ def test_keeping_prepared_folds_changes_no_score(workspace: Workspace, tmp_path:
     made, kept = framed(workspace, tmp_path, "label", "ROC AUC")
     table = imported(workspace, tmp_path)
     scant = FoldData(table, made.brief, made.folds.kept, Prefixes(budget=0))
-    forest = learner("forest", "binary")
+    forest = OURS.learner("forest", "binary")
     for fold in (0, 3, 0, 3):
         scores = [fit_fold(d.prepared(fold, FILLED), forest, {"trees": 8}, made.brief, lambda: 0.0).score for d in (kept, scant)]
         assert scores[0] == scores[1]
@@ -134,7 +134,7 @@ def test_a_class_missing_from_the_training_rows_gets_probability_zero(workspace:
     )
     made = frame(table, request)
     data = FoldData(table, made.brief, made.folds.kept)
-    tree = learner("tree", "multiclass")
+    tree = OURS.learner("tree", "multiclass")
     scores = [fit_fold(data.prepared(f, FILLED), tree, {"min_leaf": 5}, made.brief, lambda: 0.0).score for f in range(3)]
     assert np.isfinite(scores).all()
     lonely = int(made.folds.first[-1])
@@ -145,7 +145,7 @@ def test_a_fit_keeps_its_warnings_and_its_time(workspace: Workspace, tmp_path: P
     made, data = framed(workspace, tmp_path, "label", "ROC AUC")
     ticks = iter([10.0, 12.5, 13.0])
     fitted = fit_fold(
-        data.prepared(0, SCALED), learner("logistic", "binary"), {"steps": 1, "C": 1000.0}, made.brief, lambda: next(ticks)
+        data.prepared(0, SCALED), OURS.learner("logistic", "binary"), {"steps": 1, "C": 1000.0}, made.brief, lambda: next(ticks)
     )
     assert (fitted.seconds, fitted.predict_seconds) == (3.0, 0.5)
     assert any("ConvergenceWarning" in w for w in fitted.warnings)

@@ -12,17 +12,16 @@ import pytest
 from sklearn.metrics import roc_auc_score
 
 from pellux.core.errors import InvalidOwnCode
-from pellux.core.judging import metric
-from pellux.learners.catalogue import learner
-from pellux.learners.fitting import fit_fold
-from pellux.learners.fold_data import FoldData
-from pellux.learners.preparation import steps_of
-from pellux.learners.whole_fit import Ground, fitted
-from pellux.service import own_code
-from pellux.service.analysis_kinds import ground_of
-from pellux.service.own_code import OwnCodeRequest, bring, list_own
-from pellux.service.problems import create_problem
-from pellux.service.requests import BriefRequest
+from pellux.objectives.tabular.fitting import fit_fold
+from pellux.objectives.tabular.fold_data import FoldData
+from pellux.objectives.tabular.learners.catalogue import OURS
+from pellux.objectives.tabular.preparation import steps_of
+from pellux.objectives.tabular.whole_fit import Ground, fitted
+from pellux.service.decisions.analysis_kinds import ground_of
+from pellux.service.planning.requests import BriefRequest
+from pellux.service.problems import own_code
+from pellux.service.problems.own_code import OwnCodeRequest, bring, list_own
+from pellux.service.problems.problems import create_problem
 from pellux.service.workspace import Workspace
 from tests.making import imported
 
@@ -94,7 +93,7 @@ def test_a_class_of_ones_own_is_read_searched_and_taken_away(bench: Workspace, t
     own = bring(bench, OwnCodeRequest(kind="learner", where="centres.py:Centres"))
     assert own.tasks == ["binary", "multiclass"]
     assert own.settings == ["sharpness", "power", "centred", "scale"]
-    found = learner(own.key, "binary")
+    found = bench.catalogue.learner(own.key, "binary")
     by_name = {s.name: s for s in found.settings}
     assert by_name["sharpness"].sentence == "How fast the chance falls off with the distance."
     assert (by_name["sharpness"].domain, by_name["power"].domain) == ("0.2 .. 20 log", "1 .. 8 int log")
@@ -121,14 +120,14 @@ def test_changed_code_is_another_learner(bench: Workspace, yard: Path) -> None:
     (yard / "centres.py").write_text(GOOD.replace("2.0", "3.0"))
     after = bring(bench, OwnCodeRequest(kind="learner", where="centres.py:Centres"))
     assert after.key != before.key
-    assert learner(before.key).defaults["sharpness"] == 2.0
-    assert learner(after.key).defaults["sharpness"] == 3.0
+    assert bench.catalogue.learner(before.key).defaults["sharpness"] == 2.0
+    assert bench.catalogue.learner(after.key).defaults["sharpness"] == 3.0
 
 
 def test_an_installed_class_needs_no_folder(workspace: Workspace) -> None:
     own = bring(workspace, OwnCodeRequest(kind="learner", where="sklearn.linear_model:HuberRegressor"))
     assert own.tasks == ["regression"]
-    found = learner(own.key, "regression")
+    found = workspace.catalogue.learner(own.key, "regression")
     assert {"epsilon", "alpha", "max_iter"} <= set(found.defaults)
     assert found.weights
 
@@ -136,13 +135,13 @@ def test_an_installed_class_needs_no_folder(workspace: Workspace) -> None:
 def test_a_metric_of_ones_own_judges_with_its_direction(bench: Workspace, tmp_path: Path) -> None:
     own = bring(bench, OwnCodeRequest(kind="metric", where="costs.py:late_cost", larger_is_better=False, needs="labels"))
     assert own.sentence == "Euros lost: a miss costs ten, a false alarm one."
-    found = metric(own.key)
+    found = bench.catalogue.metrics.get(own.key)
     assert found.sign == -1
     assert found.compute(np.array([1, 1, 0, 0]), np.array([0, 1, 1, 0]), 2) == 11 / 4
     table = imported(bench, tmp_path)
     brief = BriefRequest(data=table.hash, target="label", metric=own.key, recorded=["accuracy"], ignore=["amount"])
     ground = ground_of(bench, create_problem(bench, brief))
-    forest, data = learner("forest", "binary"), FoldData(ground.table, ground.brief, ground.folds.kept)
+    forest, data = OURS.learner("forest", "binary"), FoldData(ground.table, ground.brief, ground.folds.kept)
     outcome = fit_fold(data.prepared(0, steps_of(forest, {})), forest, {"trees": 5}, ground.brief, lambda: 0.0)
     assert outcome.score > 0
     assert 0.5 < outcome.recorded["accuracy"] <= 1

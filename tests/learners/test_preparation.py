@@ -20,16 +20,16 @@ from sklearn.preprocessing import OneHotEncoder, RobustScaler, StandardScaler, T
 
 from pellux.core.errors import InvalidPlan, InvalidSpace
 from pellux.core.space import parse, write
-from pellux.learners.catalogue import learner
-from pellux.learners.fitting import fit_fold
-from pellux.learners.fold_data import FoldData
-from pellux.learners.prefixes import Prefixes
-from pellux.learners.preparation import steps_of
-from pellux.learners.several import split_key
-from pellux.learners.whole_fit import Ground, fitted
-from pellux.service.analysis_kinds import ground_of
-from pellux.service.problems import create_problem
-from pellux.service.requests import BriefRequest
+from pellux.objectives.tabular.fitting import fit_fold
+from pellux.objectives.tabular.fold_data import FoldData
+from pellux.objectives.tabular.learners.catalogue import OURS
+from pellux.objectives.tabular.learners.several import split_key
+from pellux.objectives.tabular.prefixes import Prefixes
+from pellux.objectives.tabular.preparation import steps_of
+from pellux.objectives.tabular.whole_fit import Ground, fitted
+from pellux.service.decisions.analysis_kinds import ground_of
+from pellux.service.planning.requests import BriefRequest
+from pellux.service.problems.problems import create_problem
 from pellux.service.workspace import Workspace
 from tests.making import imported, mixed_columns
 
@@ -80,7 +80,7 @@ CASES = [
 
 @pytest.mark.parametrize(("settings", "pipeline"), CASES, ids=["robust", "target", "pca", "best"])
 def test_searched_steps_equal_a_pipeline_by_hand(ground: Ground, settings: dict[str, object], pipeline: Pipeline) -> None:
-    chosen = learner("logistic", "binary")
+    chosen = OURS.learner("logistic", "binary")
     data = FoldData(ground.table, ground.brief, ground.folds.kept)
     for fold in range(5):
         train, test = ground.folds.train(fold), ground.folds.test(fold)
@@ -101,7 +101,7 @@ def test_weights_of_the_data_count_in_learning_and_in_judging(workspace: Workspa
     ground = ground_of(workspace, create_problem(workspace, request))
     assert "weight" not in ground.columns
     assert (ground.assigned[weights == 0] == -2).all()
-    forest, data = learner("forest", "binary"), FoldData(ground.table, ground.brief, ground.folds.kept)
+    forest, data = OURS.learner("forest", "binary"), FoldData(ground.table, ground.brief, ground.folds.kept)
     ours = fit_fold(data.prepared(0, steps_of(forest, {})), forest, {"trees": 10, "depth": 4}, ground.brief, lambda: 0.0)
     train, test = ground.folds.train(0), ground.folds.test(0)
     pipeline = Pipeline([
@@ -122,7 +122,7 @@ def test_weights_of_the_data_count_in_learning_and_in_judging(workspace: Workspa
 
 
 def scores_of(ground: Ground, prefixes: Prefixes) -> list[float]:
-    data, chosen = FoldData(ground.table, ground.brief, ground.folds.kept, prefixes), learner("logistic", "binary")
+    data, chosen = FoldData(ground.table, ground.brief, ground.folds.kept, prefixes), OURS.learner("logistic", "binary")
     found = []
     for keep in (0.5, 0.8):
         for c in (0.1, 10.0):
@@ -169,7 +169,7 @@ def test_a_full_or_damaged_cache_costs_time_only(ground: Ground, tmp_path: Path)
 
 
 def test_each_of_several_learners_brings_its_own_parameters() -> None:
-    mixed = learner("logistic | forest *2 | boosting", "binary")
+    mixed = OURS.learner("logistic | forest *2 | boosting", "binary")
     space = mixed.default_space()
     mixed.check(space)
     assert write(parse(write(space))) == write(space)
@@ -183,7 +183,7 @@ def test_each_of_several_learners_brings_its_own_parameters() -> None:
     assert seen == {"logistic", "forest", "boosting"}
     assert [config["model"] for config in mixed.baselines] == ["logistic", "forest", "boosting"]
     for config, alone in zip(mixed.baselines, ("logistic", "forest", "boosting"), strict=True):
-        assert mixed.settle(config)[1] == learner(alone, "binary").defaults
+        assert mixed.settle(config)[1] == OURS.learner(alone, "binary").defaults
         assert mixed.whole({"model": alone}) == config
 
 
@@ -199,7 +199,7 @@ def test_each_of_several_learners_brings_its_own_parameters() -> None:
 )
 def test_a_space_of_several_learners_that_cannot_be_used(text: str, words: str) -> None:
     with pytest.raises(InvalidSpace, match=words):
-        learner("logistic | forest", "binary").check(parse(text))
+        OURS.learner("logistic | forest", "binary").check(parse(text))
 
 
 @pytest.mark.parametrize("key", ["", "forest |", "forest *0", "forest | forest", "forest *x"])

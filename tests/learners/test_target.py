@@ -10,9 +10,9 @@ import pytest
 
 from pellux.core.errors import InvalidBrief
 from pellux.core.judging import Brief
-from pellux.learners.target import classes_of, infer_task, target_array
-from pellux.service.framing import frame
-from pellux.service.requests import BriefRequest
+from pellux.objectives.tabular.target import classes_of, infer_task, target_array
+from pellux.service.planning.requests import BriefRequest
+from pellux.service.problems.framing import frame
 from pellux.service.workspace import Workspace
 from tests.making import imported
 

@@ -16,14 +16,14 @@ from sklearn.pipeline import Pipeline
 from sklearn.preprocessing import OneHotEncoder, StandardScaler
 
 from pellux.core.judging.overfitting import verdict
-from pellux.learners.column_importance import column_importance
-from pellux.learners.drawn_tree import drawn_tree
-from pellux.learners.holdout_judgement import judge_on_holdout
-from pellux.learners.source_code import expression
-from pellux.learners.whole_fit import Ground, fitted
-from pellux.service.analysis_kinds import ground_of
-from pellux.service.problems import create_problem
-from pellux.service.requests import BriefRequest
+from pellux.objectives.tabular.column_importance import column_importance
+from pellux.objectives.tabular.drawn_tree import drawn_tree
+from pellux.objectives.tabular.export.source_code import expression
+from pellux.objectives.tabular.holdout_judgement import judge_on_holdout
+from pellux.objectives.tabular.whole_fit import Ground, fitted
+from pellux.service.decisions.analysis_kinds import ground_of
+from pellux.service.planning.requests import BriefRequest
+from pellux.service.problems.problems import create_problem
 from pellux.service.workspace import Workspace
 from tests.making import imported
 

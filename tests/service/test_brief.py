@@ -14,20 +14,22 @@ from sqlalchemy import select
 
 from pellux.core.errors import Conflict, InvalidBrief, InvalidPlan
 from pellux.core.judging import Folds
-from pellux.learners.catalogue import learner
-from pellux.learners.table import Table
-from pellux.learners.target import split_rows
-from pellux.service import curves, decisions, problems, searches, trials
-from pellux.service.baselines import BaselinesRequest, await_baselines, forget_baselines, score_baselines
-from pellux.service.datasets import open_table
-from pellux.service.decisions import DecisionRequest
-from pellux.service.engine_room import EngineRoom
-from pellux.service.framing import frame
-from pellux.service.leak_check import leak_check
-from pellux.service.requests import BriefRequest
-from pellux.service.takeaway import write_all
+from pellux.objectives.tabular.learners.catalogue import OURS
+from pellux.objectives.tabular.target import split_rows
+from pellux.service.decisions import decisions
+from pellux.service.decisions.decisions import DecisionRequest
+from pellux.service.decisions.takeaway import write_all
+from pellux.service.engine.engine import Engine
+from pellux.service.planning.requests import BriefRequest
+from pellux.service.problems import problems
+from pellux.service.problems.datasets import open_table
+from pellux.service.problems.framing import frame
+from pellux.service.problems.leak_check import leak_check
+from pellux.service.searches import curves, searches, trials
+from pellux.service.searches.baselines import BaselinesRequest, await_baselines, forget_baselines, score_baselines
 from pellux.service.workspace import Workspace
 from pellux.store.models import Fit, Search, Trial
+from pellux.tables.table import Table
 from tests.making import imported, mixed_columns
 from tests.service.test_searches import launch, problem, rows
 
@@ -57,95 +59,95 @@ def loads(rows_: int = 240) -> dict[str, list[Any]]:
 LEFT_OUT = ["amount", "unit_id", "day", "weight", "part", "claim"]
 
 
-def framed(room: EngineRoom, folder: Path, **brief: Any) -> int:
+def framed(engine: Engine, folder: Path, **brief: Any) -> int:
     names = {brief.get(role) for role in ("group", "time", "weight", "fold")}
-    return problem(room, folder, loads(), ignore=[n for n in LEFT_OUT if n not in names], **brief)
+    return problem(engine, folder, loads(), ignore=[n for n in LEFT_OUT if n not in names], **brief)
 
 
-def test_baselines_are_scored_in_the_background_and_freeze_nothing(room: EngineRoom, tmp_path: Path) -> None:
-    problem_id = problem(room, tmp_path, recorded=["ROC AUC", "accuracy"])
-    first = score_baselines(room, problem_id, BaselinesRequest(learners=["logistic", "tree"]))
+def test_baselines_are_scored_in_the_background_and_freeze_nothing(engine: Engine, tmp_path: Path) -> None:
+    problem_id = problem(engine, tmp_path, recorded=["ROC AUC", "accuracy"])
+    first = score_baselines(engine, problem_id, BaselinesRequest(learners=["logistic", "tree"]))
     assert {view.learner for view in first} == {"logistic", "tree"}
-    done = await_baselines(room, problem_id)
+    done = await_baselines(engine, problem_id)
     assert [view.state for view in done] == ["scored", "scored"]
     assert done[0].score is not None
     assert done[1].score is not None
     assert done[0].score >= done[1].score
-    view = problems.problem_view(room.workspace, problem_id)
+    view = problems.problem_view(engine.workspace, problem_id)
     assert not view.frozen
     assert view.baseline is not None
     assert view.baseline.score == done[0].score
-    assert searches.list_searches(room, problem_id) == []
+    assert searches.list_searches(engine, problem_id) == []
     # Asked again nothing is scored twice, and a search takes the baseline that is there.
-    again = score_baselines(room, problem_id, BaselinesRequest(learners=["tree", "logistic"]))
+    again = score_baselines(engine, problem_id, BaselinesRequest(learners=["tree", "logistic"]))
     assert [v.trial_id for v in again] == [v.trial_id for v in done]
-    search = launch(room, problem_id, trials=3)
-    assert room.join(search, 60)
-    assert [t.origin for t in rows(room, search)] == ["proposed"] * 3
-    assert searches.search_view(room, search).number == 1
-    baseline = searches.search_view(room, search).baseline
+    search = launch(engine, problem_id, trials=3)
+    assert engine.join(search, 60)
+    assert [t.origin for t in rows(engine, search)] == ["proposed"] * 3
+    assert searches.search_view(engine, search).number == 1
+    baseline = searches.search_view(engine, search).baseline
     assert baseline is not None
     assert baseline.trial_id == next(v.trial_id for v in done if v.learner == "tree")
-    with room.workspace.database.read() as session:
+    with engine.workspace.database.read() as session:
         recorded = session.scalars(select(Fit.recorded).where(Fit.search_id == search)).all()
     assert len(recorded) == 15
     assert all(set(r) == {"ROC AUC", "accuracy"} for r in recorded)
-    exported = json.loads(b"".join(trials.export(room.workspace, [search], "jsonl")).splitlines()[0])
+    exported = json.loads(b"".join(trials.export(engine.workspace, [search], "jsonl")).splitlines()[0])
     assert 0.5 < exported["recorded"]["ROC AUC"] < 1
-    raced = launch(room, problem_id, trials=4, seed=2, **{"early stopping": "fold race", "stopping": {"chance": 0.01}})
-    assert room.join(raced, 60)
-    with room.workspace.database.read() as session:
+    raced = launch(engine, problem_id, trials=4, seed=2, **{"early stopping": "fold race", "stopping": {"chance": 0.01}})
+    assert engine.join(raced, 60)
+    with engine.workspace.database.read() as session:
         of_folds = session.execute(select(Fit.trial, Fit.recorded).where(Fit.search_id == raced, Fit.state == "done")).all()
-    for line in b"".join(trials.export(room.workspace, [raced], "jsonl")).splitlines():
+    for line in b"".join(trials.export(engine.workspace, [raced], "jsonl")).splitlines():
         row = json.loads(line)
         own = [recorded["ROC AUC"] for number, recorded in of_folds if number == row["trial"]]
         assert row["recorded"]["ROC AUC"] == pytest.approx(np.mean(own))  # of every fold, whichever rung it came at
     with pytest.raises(Conflict, match="frozen"):
-        forget_baselines(room, problem_id)
+        forget_baselines(engine, problem_id)
 
 
-def test_a_changed_brief_has_its_baselines_scored_anew(room: EngineRoom, tmp_path: Path) -> None:
-    problem_id = problem(room, tmp_path)
-    score_baselines(room, problem_id, BaselinesRequest(learners=["logistic", "forest"]))
-    forget_baselines(room, problem_id)  # also while they are under way
-    with room.workspace.database.read() as session:
+def test_a_changed_brief_has_its_baselines_scored_anew(engine: Engine, tmp_path: Path) -> None:
+    problem_id = problem(engine, tmp_path)
+    score_baselines(engine, problem_id, BaselinesRequest(learners=["logistic", "forest"]))
+    forget_baselines(engine, problem_id)  # also while they are under way
+    with engine.workspace.database.read() as session:
         assert not session.scalars(select(Trial.id)).all()
         assert not session.scalars(select(Search.id)).all()
-    brief = problems.stored_brief(room.workspace, problem_id)
+    brief = problems.stored_brief(engine.workspace, problem_id)
     request = BriefRequest(data=brief.data, target="label", metric="log loss", ignore=["amount"], folds="3 stratified")
-    problems.change_problem(room.workspace, problem_id, request)
-    score_baselines(room, problem_id, BaselinesRequest(learners=["logistic"]))
-    [view] = await_baselines(room, problem_id)
+    problems.change_problem(engine.workspace, problem_id, request)
+    score_baselines(engine, problem_id, BaselinesRequest(learners=["logistic"]))
+    [view] = await_baselines(engine, problem_id)
     assert len(view.folds) == 3
     assert view.score is not None
     assert view.score > 0.2  # a log loss, not an average precision
 
 
-def test_several_learners_are_searched_together_and_known_to_each(room: EngineRoom, tmp_path: Path) -> None:
-    problem_id = problem(room, tmp_path)
-    alone = launch(room, problem_id, key="tree", space="depth: 2 .. 8 int\n", trials=4)
-    assert room.join(alone, 60)
-    both = launch(room, problem_id, key="logistic | tree *2", space=MIXED, trials=10, **{"warm start": "all"})
-    assert room.join(both, 60)
-    found = rows(room, both)
+def test_several_learners_are_searched_together_and_known_to_each(engine: Engine, tmp_path: Path) -> None:
+    problem_id = problem(engine, tmp_path)
+    alone = launch(engine, problem_id, key="tree", space="depth: 2 .. 8 int\n", trials=4)
+    assert engine.join(alone, 60)
+    both = launch(engine, problem_id, key="logistic | tree *2", space=MIXED, trials=10, **{"warm start": "all"})
+    assert engine.join(both, 60)
+    found = rows(engine, both)
     assert [t.configuration["model"] for t in found if t.origin == "baseline"] == ["logistic"]  # the tree's is there
     proposed = [t.configuration for t in found if t.origin == "proposed"]
     assert {c["model"] for c in proposed} == {"logistic", "tree"}
     assert all(("depth" in c) == (c["model"] == "tree") and ("C" in c) == (c["model"] == "logistic") for c in proposed)
-    later = launch(room, problem_id, key="logistic", space="C: 0.01 .. 10 log\nscale: standard | robust\n", trials=1, **{"warm start": "all"})  # fmt: skip
-    assert room.join(later, 60)
+    later = launch(engine, problem_id, key="logistic", space="C: 0.01 .. 10 log\nscale: standard | robust\n", trials=1, **{"warm start": "all"})  # fmt: skip
+    assert engine.join(later, 60)
     best = max((t for t in found if t.mean is not None), key=lambda t: t.mean or 0)
-    detail = trials.trial_detail(room.workspace, best.id)
+    detail = trials.trial_detail(engine.workspace, best.id)
     assert detail.learner == best.configuration["model"]
     assert "model" not in detail.final
-    signed = decisions.decide(room, problem_id, DecisionRequest(trial_id=best.id, reason="a test"))
-    assert decisions.decision_detail(room.workspace, signed).record["trial"]["learner"] == detail.learner
+    signed = decisions.decide(engine, problem_id, DecisionRequest(trial_id=best.id, reason="a test"))
+    assert decisions.decision_detail(engine.workspace, signed).record["trial"]["learner"] == detail.learner
 
 
-def check_script(room: EngineRoom, problem_id: int, trial_id: int, folder: Path) -> dict[str, Any]:
+def check_script(engine: Engine, problem_id: int, trial_id: int, folder: Path) -> dict[str, Any]:
     """Sign, take away, and let the script score every fold anew without Pellux."""
-    signed = decisions.decide(room, problem_id, DecisionRequest(trial_id=trial_id, reason="a test"))
-    write_all(room.workspace, signed, folder / "away")
+    signed = decisions.decide(engine, problem_id, DecisionRequest(trial_id=trial_id, reason="a test"))
+    write_all(engine.workspace, signed, folder / "away")
     (folder / "elsewhere").mkdir()
     done = subprocess.run(
         [sys.executable, "-I", str(folder / "away" / "train.py"), str(folder / "mixed.csv"), "--check"],
@@ -167,26 +169,26 @@ def check_script(room: EngineRoom, problem_id: int, trial_id: int, folder: Path)
     ids=["repeated and weighted", "ordered", "grouped", "own column"],
 )  # fmt: skip
 def test_every_split_plan_from_search_to_a_script_that_checks_it(
-    room: EngineRoom, tmp_path: Path, brief: dict[str, Any], fits: int
+    engine: Engine, tmp_path: Path, brief: dict[str, Any], fits: int
 ) -> None:
-    problem_id = framed(room, tmp_path, **brief)
-    search = launch(room, problem_id, key="logistic", space="C: 0.01 .. 10 log\nreduce: none | pca\n", trials=3)
-    assert room.join(search, 90)
-    found = [t for t in rows(room, search) if t.origin == "proposed"]
+    problem_id = framed(engine, tmp_path, **brief)
+    search = launch(engine, problem_id, key="logistic", space="C: 0.01 .. 10 log\nreduce: none | pca\n", trials=3)
+    assert engine.join(search, 90)
+    found = [t for t in rows(engine, search) if t.origin == "proposed"]
     assert [len(t.scores) for t in found] == [fits] * 3
     best = max(found, key=lambda t: t.mean or 0)
     assert best.mean is not None
-    assert best.error is not None
-    assert check_script(room, problem_id, best.id, tmp_path)["difference"] == 0.0
-    view = problems.problem_view(room.workspace, problem_id)
+    assert best.standard_error is not None
+    assert check_script(engine, problem_id, best.id, tmp_path)["difference"] == 0.0
+    view = problems.problem_view(engine.workspace, problem_id)
     assert view.brief.fits == fits
 
 
-def test_one_fold_searches_on_it_and_judges_finalists_on_all(room: EngineRoom, tmp_path: Path) -> None:
-    problem_id = problem(room, tmp_path)
-    search = launch(room, problem_id, trials=8, **{"early stopping": "one fold", "stopping": {"fold": 3, "finalists": 2}})
-    assert room.join(search, 60)
-    found = [t for t in rows(room, search) if t.origin == "proposed"]
+def test_one_fold_searches_on_it_and_judges_finalists_on_all(engine: Engine, tmp_path: Path) -> None:
+    problem_id = problem(engine, tmp_path)
+    search = launch(engine, problem_id, trials=8, **{"early stopping": "one fold", "stopping": {"fold": 3, "finalists": 2}})
+    assert engine.join(search, 60)
+    found = [t for t in rows(engine, search) if t.origin == "proposed"]
     scored = [t for t in found if t.state == "scored"]
     pruned = [t for t in found if t.state == "pruned"]
     assert (len(scored), len(pruned)) == (2, 6)
@@ -194,12 +196,12 @@ def test_one_fold_searches_on_it_and_judges_finalists_on_all(room: EngineRoom, t
     assert all([s is not None for s in t.scores] == [False, False, True] for t in pruned)
     assert min(t.scores[2] or 0 for t in scored) >= max(t.scores[2] or 0 for t in pruned)
     assert all("fold 3: place" in t.reason for t in pruned)
-    view = searches.search_view(room, search)
+    view = searches.search_view(engine, search)
     assert view.fits.run == 5 + 8 + 2 * 4
-    ladder = [(rung.level, rung.reached, rung.pruned) for rung in curves.curves(room.workspace, search).ladder]
+    ladder = [(rung.level, rung.reached, rung.pruned) for rung in curves.curves(engine.workspace, search).ladder]
     assert ladder == [(1, 8, 6), (5, 2, 0)]
     with pytest.raises(InvalidPlan, match="fold 9 is not among them"):
-        launch(room, problem_id, **{"early stopping": "one fold", "stopping": {"fold": 9}})
+        launch(engine, problem_id, **{"early stopping": "one fold", "stopping": {"fold": 9}})
 
 
 def test_leaks_are_found_and_fair_columns_are_not(workspace: Workspace, tmp_path: Path) -> None:
@@ -251,27 +253,27 @@ def test_a_brief_that_cannot_be_names_its_field(
     assert caught.value.at == at
 
 
-def test_hundreds_of_categories_can_be_learnt_from_and_empty_columns_cannot(room: EngineRoom, tmp_path: Path) -> None:
+def test_hundreds_of_categories_can_be_learnt_from_and_empty_columns_cannot(engine: Engine, tmp_path: Path) -> None:
     made = mixed_columns(600)
     made["wide"] = [f"w{i // 2}" for i in range(600)]
     made["empty"] = [""] * 600
     with pytest.raises(InvalidBrief, match="empty is missing in every row"):
-        problem(room, tmp_path, made, features=["a", "empty"])
-    problem_id = problem(room, tmp_path, made, folds="3 stratified", features=["a", "wide", "kind"])
+        problem(engine, tmp_path, made, features=["a", "empty"])
+    problem_id = problem(engine, tmp_path, made, folds="3 stratified", features=["a", "wide", "kind"])
     for key in ("logistic", "boosting", "lightgbm"):
-        search = launch(room, problem_id, key=key, space="encode: one-hot | ordinal | target\n", trials=3)
-        assert room.join(search, 90)
-        view = searches.search_view(room, search)
-        assert view.trials.failed == 0, [t.reason for t in rows(room, search)]
+        search = launch(engine, problem_id, key=key, space="encode: one-hot | ordinal | target\n", trials=3)
+        assert engine.join(search, 90)
+        view = searches.search_view(engine, search)
+        assert view.trials.failed == 0, [t.reason for t in rows(engine, search)]
         assert view.trials.scored >= 3
 
 
-def test_a_learner_that_cannot_weigh_rows_is_refused_with_weights(room: EngineRoom, tmp_path: Path) -> None:
-    problem_id = framed(room, tmp_path, weight="weight")
+def test_a_learner_that_cannot_weigh_rows_is_refused_with_weights(engine: Engine, tmp_path: Path) -> None:
+    problem_id = framed(engine, tmp_path, weight="weight")
     with pytest.raises(InvalidPlan, match="cannot weigh rows"):
-        launch(room, problem_id, key="neighbours", space=None)
-    brief = problems.stored_brief(room.workspace, problem_id)
-    folds = Folds.of(np.load(room.workspace.folds_file(problem_id)), brief.split)
+        launch(engine, problem_id, key="neighbours", space=None)
+    brief = problems.stored_brief(engine.workspace, problem_id)
+    folds = Folds.of(np.load(engine.workspace.folds_file(problem_id)), brief.split)
     assert folds.held.sum() == pytest.approx(0.2 * 240, abs=1)
-    assert split_rows(open_table(room.workspace, brief.data), brief).usable.all()
-    assert learner("neighbours").weights is False
+    assert split_rows(open_table(engine.workspace, brief.data), brief).usable.all()
+    assert OURS.learner("neighbours").weights is False

@@ -25,19 +25,15 @@ from sqlalchemy.exc import IntegrityError, OperationalError
 from pellux.core.errors import Conflict, InvalidPlan
 from pellux.core.judging import standard_error
 from pellux.core.judging.predictions import assemble, decode, encode
-from pellux.engine.aside import Aside, AsideFailed
-from pellux.learners.onnx_form import onnx_form
-from pellux.learners.preparation import Steps, transformer
-from pellux.learners.target import target_array
-from pellux.service import launching, problems, trials
-from pellux.service.analyses import DONE
-from pellux.service.contest import FinalistsQuery
-from pellux.service.datasets import open_table
-from pellux.service.decisions import DecisionRequest, decide, decision_detail, fingerprint, list_decisions
-from pellux.service.diagnostics import diagnostics
-from pellux.service.engine_room import EngineRoom
-from pellux.service.finalists import finalists
-from pellux.service.judgements import (
+from pellux.engine.background_process import BackgroundFailed, BackgroundProcess
+from pellux.objectives.tabular.export.onnx_form import onnx_form
+from pellux.objectives.tabular.preparation import Steps, transformer
+from pellux.objectives.tabular.target import target_array
+from pellux.service.decisions.candidates import FinalistsQuery
+from pellux.service.decisions.decisions import DecisionRequest, decide, decision_detail, fingerprint, list_decisions
+from pellux.service.decisions.diagnostics import diagnostics
+from pellux.service.decisions.finalists import finalists
+from pellux.service.decisions.judgements import (
     OpeningRequest,
     ask_honest_score,
     ask_importance,
@@ -46,11 +42,17 @@ from pellux.service.judgements import (
     open_holdout,
     openings,
 )
-from pellux.service.rejudging import RejudgeRequest, rejudge
-from pellux.service.requests import BriefRequest, SearchRequest, SettingsRequest
-from pellux.service.searches import list_searches, search_view, try_configuration
-from pellux.service.shortlisting import ShortlistRequest, shortlist
-from pellux.service.takeaway import BY_NAME, content, write_all
+from pellux.service.decisions.rejudging import RejudgeRequest, rejudge
+from pellux.service.decisions.shortlisting import ShortlistRequest, shortlist
+from pellux.service.decisions.takeaway import BY_NAME, content, write_all
+from pellux.service.engine.analyses import DONE
+from pellux.service.engine.engine import Engine
+from pellux.service.planning import launching
+from pellux.service.planning.requests import BriefRequest, SearchRequest, SettingsRequest
+from pellux.service.problems import problems
+from pellux.service.problems.datasets import open_table
+from pellux.service.searches import trials
+from pellux.service.searches.searches import list_searches, search_view, try_configuration
 from pellux.service.workspace import Workspace
 from pellux.store.models import Decision, Trial
 from pellux.store.predictions import read_predictions
@@ -66,46 +68,46 @@ SPACES = {
 }
 
 
-def searched(room: EngineRoom, folder: Path, *keys: str, trials: int = 4, **brief: object) -> int:
-    table = imported(room.workspace, folder)
+def searched(engine: Engine, folder: Path, *keys: str, trials: int = 4, **brief: object) -> int:
+    table = imported(engine.workspace, folder)
     wanted = {"data": table.hash, "target": "label", "metric": "average precision", "ignore": ["amount"], "seed": 4, **brief}
-    problem_id = problems.create_problem(room.workspace, BriefRequest.model_validate(wanted))
+    problem_id = problems.create_problem(engine.workspace, BriefRequest.model_validate(wanted))
     for key in keys:
         plan = SettingsRequest(strategy="random", trials=trials, workers=2, seed=9)
-        search_id = launching.launch(room, problem_id, SearchRequest(learner=key, space=SPACES[key], plan=plan))
-        assert room.join(search_id, 90)
+        search_id = launching.launch(engine, problem_id, SearchRequest(learner=key, space=SPACES[key], plan=plan))
+        assert engine.join(search_id, 90)
     return problem_id
 
 
 @pytest.fixture(scope="module")
-def decided(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[EngineRoom, int]]:
+def decided(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[Engine, int]]:
     """A problem with a search of trees and one of boosting; tests that change it make their own."""
     folder = tmp_path_factory.mktemp("decided")
     workspace = Workspace(folder / "workspace")
-    room = EngineRoom(workspace)
-    yield room, searched(room, folder, "tree", "boosting", trials=5)
-    room.close()
+    engine = Engine(workspace)
+    yield engine, searched(engine, folder, "tree", "boosting", trials=5)
+    engine.close()
     workspace.close()
 
 
-def weighed(room: EngineRoom, problem_id: int, **query: object):
-    return finalists(room.workspace, problem_id, FinalistsQuery.model_validate(query))
+def weighed(engine: Engine, problem_id: int, **query: object):
+    return finalists(engine.workspace, problem_id, FinalistsQuery.model_validate(query))
 
 
-def signed(room: EngineRoom, problem_id: int, trial_id: int, **more: object) -> int:
-    made = decide(room, problem_id, DecisionRequest(trial_id=trial_id, **more))
-    room.analyst.finish(60)
+def signed(engine: Engine, problem_id: int, trial_id: int, **more: object) -> int:
+    made = decide(engine, problem_id, DecisionRequest(trial_id=trial_id, **more))
+    engine.analyst.finish(60)
     return made
 
 
-def test_predictions_are_kept_and_score_as_the_trial_did(decided: tuple[EngineRoom, int]) -> None:
-    room, problem_id = decided
-    brief = problems.stored_brief(room.workspace, problem_id)
-    assigned = np.load(room.workspace.folds_file(problem_id))
-    truth = target_array(open_table(room.workspace, brief.data), brief)[0]
+def test_predictions_are_kept_and_score_as_the_trial_did(decided: tuple[Engine, int]) -> None:
+    engine, problem_id = decided
+    brief = problems.stored_brief(engine.workspace, problem_id)
+    assigned = np.load(engine.workspace.folds_file(problem_id))
+    truth = target_array(open_table(engine.workspace, brief.data), brief)[0]
     inside = assigned >= 0
-    for f in weighed(room, problem_id, top=50).finalists:
-        [parts] = read_predictions(room.workspace.database.path, [(f.trial.search_id, f.trial.number)])
+    for f in weighed(engine, problem_id, top=50).finalists:
+        [parts] = read_predictions(engine.workspace.database.path, [(f.trial.search_id, f.trial.number)])
         predicted = assemble(parts, assigned[inside], 2)
         assert predicted is not None
         again = [
@@ -116,9 +118,9 @@ def test_predictions_are_kept_and_score_as_the_trial_did(decided: tuple[EngineRo
         assert (f.model_bytes or 0) > 500
 
 
-def test_rules_and_comparisons_span_all_searches(decided: tuple[EngineRoom, int]) -> None:
-    room, problem_id = decided
-    found = weighed(room, problem_id, top=50)
+def test_rules_and_comparisons_span_all_searches(decided: tuple[Engine, int]) -> None:
+    engine, problem_id = decided
+    found = weighed(engine, problem_id, top=50)
     assert [f.trial.mean for f in found.finalists] == sorted((f.trial.mean for f in found.finalists), reverse=True)
     assert {f.learner for f in found.finalists} == {"tree", "boosting"}
     assert sum(f.is_baseline for f in found.finalists) == 2
@@ -132,19 +134,19 @@ def test_rules_and_comparisons_span_all_searches(decided: tuple[EngineRoom, int]
         assert f.comparison.p_adjusted >= f.comparison.p_value
         assert f.comparison.difference == pytest.approx(np.mean(np.subtract(f.trial.scores, leader.trial.scores)))
     cheapest = next(s for s in found.suggestions if s.rule == "one standard error")
-    allowed = [f for f in found.finalists if f.trial.mean >= leader.trial.mean - leader.trial.error]
+    allowed = [f for f in found.finalists if f.trial.mean >= leader.trial.mean - leader.trial.standard_error]
     assert cheapest.trial_id == min(allowed, key=lambda f: f.fit_seconds).trial.id
-    smallest = next(s for s in weighed(room, problem_id, cost="model size").suggestions if s.rule == "one standard error")
+    smallest = next(s for s in weighed(engine, problem_id, cost="model size").suggestions if s.rule == "one standard error")
     assert smallest.trial_id == min(allowed, key=lambda f: f.model_bytes or 0).trial.id
 
 
-def test_limits_and_the_trade_off_front(decided: tuple[EngineRoom, int]) -> None:
-    room, problem_id = decided
-    every = weighed(room, problem_id, top=50, beside="log loss").finalists
+def test_limits_and_the_trade_off_front(decided: tuple[Engine, int]) -> None:
+    engine, problem_id = decided
+    every = weighed(engine, problem_id, top=50, beside="log loss").finalists
     losses = [f.beside for f in every]
     assert all(loss is not None for loss in losses)
     limit = float(np.median(losses))
-    found = weighed(room, problem_id, top=50, beside="log loss", limit_on="log loss", limit=limit)
+    found = weighed(engine, problem_id, top=50, beside="log loss", limit_on="log loss", limit=limit)
     assert {f.trial.id for f in found.finalists if f.admitted} == {f.trial.id for f in every if f.beside <= limit}
     assert found.leader == next(f.trial.id for f in every if f.beside <= limit)
     assert "log loss ≤" in found.suggestions[0].reason
@@ -153,51 +155,51 @@ def test_limits_and_the_trade_off_front(decided: tuple[EngineRoom, int]) -> None
         if any(g.trial.mean >= f.trial.mean and g.beside <= f.beside and g is not f and (g.trial.mean, g.beside) != (f.trial.mean, f.beside) for g in every)
     }  # fmt: skip
     assert set(found.front) == {f.trial.id for f in every} - beaten
-    none = weighed(room, problem_id, limit_on="log loss", limit=0.0)
+    none = weighed(engine, problem_id, limit_on="log loss", limit=0.0)
     assert (none.admitted, none.suggestions, none.leader) == (0, [], None)
     for wrong, at in (({"beside": "speed"}, "beside"), ({"cost": "beauty"}, "cost"), ({"limit_on": "log loss"}, "limit")):
         with pytest.raises(InvalidPlan) as refusal:
-            weighed(room, problem_id, **wrong)
+            weighed(engine, problem_id, **wrong)
         assert refusal.value.at == at
     with pytest.raises(Exception, match="suit"):
-        weighed(room, problem_id, beside="RMSE")
+        weighed(engine, problem_id, beside="RMSE")
 
 
-def test_rejudging_uses_fresh_folds_and_ranks_nothing(decided: tuple[EngineRoom, int]) -> None:
-    room, problem_id = decided
-    before = problems.problem_view(room.workspace, problem_id)
-    chosen = [f.trial.id for f in weighed(room, problem_id, top=2).finalists]
-    search_id = rejudge(room, problem_id, RejudgeRequest(trials=chosen, repeats=2, workers=2))
-    assert room.join(search_id, 90)
-    view = search_view(room, search_id)
+def test_rejudging_uses_fresh_folds_and_ranks_nothing(decided: tuple[Engine, int]) -> None:
+    engine, problem_id = decided
+    before = problems.problem_view(engine.workspace, problem_id)
+    chosen = [f.trial.id for f in weighed(engine, problem_id, top=2).finalists]
+    search_id = rejudge(engine, problem_id, RejudgeRequest(trials=chosen, repeats=2, workers=2))
+    assert engine.join(search_id, 90)
+    view = search_view(engine, search_id)
     assert (view.kind, view.state, view.reason) == ("re-judge", "finished", f"All {view.trials.scored} trials are done.")
-    folds = np.load(room.workspace.fresh_folds_file(search_id))
-    own = np.load(room.workspace.folds_file(problem_id))
+    folds = np.load(engine.workspace.fresh_folds_file(search_id))
+    own = np.load(engine.workspace.folds_file(problem_id))
     assert ((folds < 0) == (own < 0)).all(), "the holdout stays sealed"
     assert (folds[0] != own).any()
     assert (folds[0] != folds[1]).any()
-    found = {f.trial.id: f for f in weighed(room, problem_id, top=50).finalists}
+    found = {f.trial.id: f for f in weighed(engine, problem_id, top=50).finalists}
     again = found[chosen[0]].rejudged
     assert again is not None
     assert len(again.scores) == 10
-    assert (again.mean, again.error) == pytest.approx((np.mean(again.scores), standard_error(again.scores) * 2**0.5))
+    assert (again.mean, again.standard_error) == pytest.approx((np.mean(again.scores), standard_error(again.scores) * 2**0.5))
     assert found[chosen[1]].comparison.basis == "re-judged"
-    after = problems.problem_view(room.workspace, problem_id)
+    after = problems.problem_view(engine.workspace, problem_id)
     assert (after.best, after.trials, after.spark) == (before.best, before.trials, before.spark)
     with pytest.raises(Conflict, match="nothing else; it can be paused"):
-        try_configuration(room, search_id, {"depth": 3})
+        try_configuration(engine, search_id, {"depth": 3})
     with pytest.raises(Conflict, match="no plan to repeat"):
-        launching.repeat(room, search_id, [])
+        launching.repeat(engine, search_id, [])
     with pytest.raises(InvalidPlan, match="fits"):
-        rejudge(room, problem_id, RejudgeRequest(trials=list(found), repeats=50).model_copy(update={"repeats": 5000}))
+        rejudge(engine, problem_id, RejudgeRequest(trials=list(found), repeats=50).model_copy(update={"repeats": 5000}))
 
 
-def test_a_rejudging_goes_on_after_the_engine_ends(room: EngineRoom, tmp_path: Path) -> None:
-    problem_id = searched(room, tmp_path, "tree", trials=3)
-    chosen = [f.trial.id for f in weighed(room, problem_id).finalists]
-    search_id = rejudge(room, problem_id, RejudgeRequest(trials=chosen, repeats=4, workers=1))
-    room.close()
-    again = EngineRoom(room.workspace)
+def test_a_rejudging_goes_on_after_the_engine_ends(engine: Engine, tmp_path: Path) -> None:
+    problem_id = searched(engine, tmp_path, "tree", trials=3)
+    chosen = [f.trial.id for f in weighed(engine, problem_id).finalists]
+    search_id = rejudge(engine, problem_id, RejudgeRequest(trials=chosen, repeats=4, workers=1))
+    engine.close()
+    again = Engine(engine.workspace)
     try:
         again.take_up()
         assert again.join(search_id, 90)
@@ -207,25 +209,25 @@ def test_a_rejudging_goes_on_after_the_engine_ends(room: EngineRoom, tmp_path: P
         again.close()
 
 
-def test_the_honest_score_lies_under_the_raw_one_and_is_kept(decided: tuple[EngineRoom, int]) -> None:
-    room, problem_id = decided
-    started = ask_honest_score(room, problem_id)
-    row = room.analyst.wait(started.id, 60)
+def test_the_honest_score_lies_under_the_raw_one_and_is_kept(decided: tuple[Engine, int]) -> None:
+    engine, problem_id = decided
+    started = ask_honest_score(engine, problem_id)
+    row = engine.analyst.wait(started.id, 60)
     assert (row.state, row.message) == (DONE, "")
-    found = honest_score_view(room.workspace, problem_id)
-    best = weighed(room, problem_id).finalists[0]
+    found = honest_score_view(engine.workspace, problem_id)
+    best = weighed(engine, problem_id).finalists[0]
     assert found.raw == pytest.approx(best.trial.mean, abs=1e-6)
     assert found.low < found.score < found.high
     assert found.score <= found.raw + 1e-9
     assert sum(share for _, share in found.wins) == pytest.approx(1)
     assert (found.trials, found.without_predictions) == (12, 0)
-    assert ask_honest_score(room, problem_id).id == started.id, "the same question is not computed twice"
+    assert ask_honest_score(engine, problem_id).id == started.id, "the same question is not computed twice"
 
 
-def test_diagnostics_show_trial_and_baseline(decided: tuple[EngineRoom, int]) -> None:
-    room, problem_id = decided
-    best = weighed(room, problem_id).finalists[0]
-    found = diagnostics(room.workspace, best.trial.id)
+def test_diagnostics_show_trial_and_baseline(decided: tuple[Engine, int]) -> None:
+    engine, problem_id = decided
+    best = weighed(engine, problem_id).finalists[0]
+    found = diagnostics(engine.workspace, best.trial.id)
     assert found.baseline is not None
     assert found.baseline.name == "Baseline"
     assert sum(map(sum, found.trial.labels.confusion)) == found.rows == 192
@@ -236,16 +238,16 @@ def test_diagnostics_show_trial_and_baseline(decided: tuple[EngineRoom, int]) ->
     assert 0.5 < lines["ROC AUC"].trial <= 1
 
 
-def test_importance_and_tree(decided: tuple[EngineRoom, int]) -> None:
-    room, problem_id = decided
-    every = weighed(room, problem_id, top=50).finalists
+def test_importance_and_tree(decided: tuple[Engine, int]) -> None:
+    engine, problem_id = decided
+    every = weighed(engine, problem_id, top=50).finalists
     boosting = next(f for f in every if f.learner == "boosting")
-    row = room.analyst.wait(ask_importance(room, boosting.trial.id).id, 60)
+    row = engine.analyst.wait(ask_importance(engine, boosting.trial.id).id, 60)
     columns = {c["column"]: c["drop"] for c in row.result["columns"]}
     assert set(columns) == {"a", "b", "whole", "kind"}
     assert min(columns["a"], columns["b"]) > columns["whole"]
     tree = next(f for f in every if f.learner == "tree" and not f.is_baseline)
-    drawn = room.analyst.wait(ask_tree(room, tree.trial.id).id, 60).result
+    drawn = engine.analyst.wait(ask_tree(engine, tree.trial.id).id, 60).result
     assert drawn["root"]["rows"] == 192
     questions = []
 
@@ -259,101 +261,101 @@ def test_importance_and_tree(decided: tuple[EngineRoom, int]) -> None:
     assert walk(drawn["root"]) == drawn["leaves"]
     assert any(q.startswith(("a ≤", "b ≤")) for q in questions)
     with pytest.raises(Conflict, match="Only a decision tree"):
-        ask_tree(room, boosting.trial.id)
+        ask_tree(engine, boosting.trial.id)
 
 
-def test_the_holdout_opens_once_unless_one_insists(room: EngineRoom, tmp_path: Path) -> None:
-    problem_id = searched(room, tmp_path, "logistic", trials=2)
-    best = weighed(room, problem_id).finalists[0].trial
-    analysis = open_holdout(room, problem_id, OpeningRequest(trial_id=best.id, opener="Ada"))
-    row = room.analyst.wait(analysis, 60)
+def test_the_holdout_opens_once_unless_one_insists(engine: Engine, tmp_path: Path) -> None:
+    problem_id = searched(engine, tmp_path, "logistic", trials=2)
+    best = weighed(engine, problem_id).finalists[0].trial
+    analysis = open_holdout(engine, problem_id, OpeningRequest(trial_id=best.id, opener="Ada"))
+    row = engine.analyst.wait(analysis, 60)
     assert row.state == DONE, row.message
-    [look] = openings(room.workspace, problem_id)
+    [look] = openings(engine.workspace, problem_id)
     assert (look.nth, look.opener, look.rows) == (1, "Ada", 48)
     assert look.chosen.low <= look.chosen.holdout <= look.chosen.high
     assert look.chosen.train > 0.5
     assert "holdout" in look.verdict.lower()
     with pytest.raises(Conflict, match="opened before"):
-        open_holdout(room, problem_id, OpeningRequest(trial_id=best.id))
-    room.analyst.wait(open_holdout(room, problem_id, OpeningRequest(trial_id=best.id, again=True)), 60)
-    assert [look.nth for look in openings(room.workspace, problem_id)] == [1, 2]
-    made = signed(room, problem_id, best.id)
-    assert len(decision_detail(room.workspace, made).record["holdout"]) == 2
-    exported = json.loads(content(room.workspace, made, "record.json")[0])
+        open_holdout(engine, problem_id, OpeningRequest(trial_id=best.id))
+    engine.analyst.wait(open_holdout(engine, problem_id, OpeningRequest(trial_id=best.id, again=True)), 60)
+    assert [look.nth for look in openings(engine.workspace, problem_id)] == [1, 2]
+    made = signed(engine, problem_id, best.id)
+    assert len(decision_detail(engine.workspace, made).record["holdout"]) == 2
+    exported = json.loads(content(engine.workspace, made, "record.json")[0])
     Draft202012Validator(json.loads((DOCS / "decision.schema.json").read_text())).validate(exported)
 
 
-def test_no_holdout_no_opening(room: EngineRoom, tmp_path: Path) -> None:
-    problem_id = searched(room, tmp_path, "logistic", trials=2, holdout=0)
-    best = weighed(room, problem_id).finalists[0].trial
+def test_no_holdout_no_opening(engine: Engine, tmp_path: Path) -> None:
+    problem_id = searched(engine, tmp_path, "logistic", trials=2, holdout=0)
+    best = weighed(engine, problem_id).finalists[0].trial
     with pytest.raises(Conflict, match="no holdout"):
-        open_holdout(room, problem_id, OpeningRequest(trial_id=best.id))
+        open_holdout(engine, problem_id, OpeningRequest(trial_id=best.id))
 
 
-def test_a_decision_is_signed_superseded_and_never_edited(room: EngineRoom, tmp_path: Path) -> None:
-    problem_id = searched(room, tmp_path, "tree", trials=3)
-    best, second = (f.trial for f in weighed(room, problem_id).finalists[:2])
-    first = signed(room, problem_id, best.id, rule="highest mean", reason="best", signer="Ada <script>")
-    later = signed(room, problem_id, second.id, reason="simpler")
-    views = list_decisions(room.workspace, problem_id)
+def test_a_decision_is_signed_superseded_and_never_edited(engine: Engine, tmp_path: Path) -> None:
+    problem_id = searched(engine, tmp_path, "tree", trials=3)
+    best, second = (f.trial for f in weighed(engine, problem_id).finalists[:2])
+    first = signed(engine, problem_id, best.id, rule="highest mean", reason="best", signer="Ada <script>")
+    later = signed(engine, problem_id, second.id, reason="simpler")
+    views = list_decisions(engine.workspace, problem_id)
     assert [(v.id, v.superseded_by) for v in views] == [(later, None), (first, later)]
-    detail = decision_detail(room.workspace, first)
+    detail = decision_detail(engine.workspace, first)
     assert detail.fingerprint == fingerprint(detail.record)
     assert detail.record["trial"]["fold_scores"] == best.scores
     assert detail.record["comparisons"]["against_leader"]
     for statement in ("UPDATE decision SET reason = 'other'", "DELETE FROM decision"):
-        with sqlite3.connect(room.workspace.database.path) as raw, pytest.raises(sqlite3.IntegrityError, match="never changed"):
+        with sqlite3.connect(engine.workspace.database.path) as raw, pytest.raises(sqlite3.IntegrityError, match="never changed"):
             raw.execute(statement)
-    with pytest.raises((IntegrityError, OperationalError)), room.workspace.database.write() as session:
+    with pytest.raises((IntegrityError, OperationalError)), engine.workspace.database.write() as session:
         session.get_one(Decision, first).reason = "other"
-    exported = json.loads(content(room.workspace, first, "record.json")[0])
+    exported = json.loads(content(engine.workspace, first, "record.json")[0])
     Draft202012Validator(json.loads((DOCS / "decision.schema.json").read_text())).validate(exported)
-    page = content(room.workspace, first, "report.html")[0].decode()
+    page = content(engine.workspace, first, "report.html")[0].decode()
     assert "Ada &lt;script&gt;" in page
     assert "<script" not in page
     assert "http://" not in page
     assert "src=" not in page
 
 
-def test_what_cannot_be_decided_says_so(room: EngineRoom, tmp_path: Path) -> None:
-    problem_id = searched(room, tmp_path, "logistic", trials=2)
-    other = searched(room, tmp_path, "logistic", trials=2, metric="accuracy")
-    foreign = weighed(room, other).finalists[0].trial.id
-    own = weighed(room, problem_id).finalists[0].trial.id
+def test_what_cannot_be_decided_says_so(engine: Engine, tmp_path: Path) -> None:
+    problem_id = searched(engine, tmp_path, "logistic", trials=2)
+    other = searched(engine, tmp_path, "logistic", trials=2, metric="accuracy")
+    foreign = weighed(engine, other).finalists[0].trial.id
+    own = weighed(engine, problem_id).finalists[0].trial.id
     with pytest.raises(Conflict, match="judged by accuracy"):
-        decide(room, problem_id, DecisionRequest(trial_id=foreign))
+        decide(engine, problem_id, DecisionRequest(trial_id=foreign))
     with pytest.raises(Conflict, match="cannot be compared"):
-        rejudge(room, problem_id, RejudgeRequest(trials=[own, foreign]))
+        rejudge(engine, problem_id, RejudgeRequest(trials=[own, foreign]))
     with pytest.raises(InvalidPlan, match="Rule 'lucky'"):
-        decide(room, problem_id, DecisionRequest(trial_id=own, rule="lucky"))
-    with room.workspace.database.write() as session:
+        decide(engine, problem_id, DecisionRequest(trial_id=own, rule="lucky"))
+    with engine.workspace.database.write() as session:
         unscored = Trial(
             search_id=session.get_one(Trial, own).search_id, number=99, origin="proposed", state="failed", configuration={},
-            scores=[0.5, None], mean=None, error=None, rank_score=None, created_at=0.0,
+            scores=[0.5, None], mean=None, standard_error=None, rank_score=None, created_at=0.0,
         )  # fmt: skip
         session.add(unscored)
         session.flush()
         missing = unscored.id
     for act in (
-        lambda: decide(room, problem_id, DecisionRequest(trial_id=missing)),
-        lambda: rejudge(room, problem_id, RejudgeRequest(trials=[missing])),
-        lambda: open_holdout(room, problem_id, OpeningRequest(trial_id=missing)),
-        lambda: diagnostics(room.workspace, missing),
+        lambda: decide(engine, problem_id, DecisionRequest(trial_id=missing)),
+        lambda: rejudge(engine, problem_id, RejudgeRequest(trials=[missing])),
+        lambda: open_holdout(engine, problem_id, OpeningRequest(trial_id=missing)),
+        lambda: diagnostics(engine.workspace, missing),
     ):
         with pytest.raises(Conflict, match="failed"):
             act()
 
 
-def test_trials_without_predictions_are_counted_and_explained(room: EngineRoom, tmp_path: Path) -> None:
-    problem_id = searched(room, tmp_path, "logistic", trials=3)
-    best = weighed(room, problem_id).finalists[0].trial
-    with sqlite3.connect(room.workspace.database.path) as raw:
+def test_trials_without_predictions_are_counted_and_explained(engine: Engine, tmp_path: Path) -> None:
+    problem_id = searched(engine, tmp_path, "logistic", trials=3)
+    best = weighed(engine, problem_id).finalists[0].trial
+    with sqlite3.connect(engine.workspace.database.path) as raw:
         raw.execute("DELETE FROM prediction WHERE trial = ? AND fold = 1", (best.number,))
-    found = honest_score_view(room.workspace, problem_id) or ask_honest_score(room, problem_id)
-    room.analyst.wait(found.id, 60)
-    kept = honest_score_view(room.workspace, problem_id)
+    found = honest_score_view(engine.workspace, problem_id) or ask_honest_score(engine, problem_id)
+    engine.analyst.wait(found.id, 60)
+    kept = honest_score_view(engine.workspace, problem_id)
     assert (kept.trials, kept.without_predictions) == (3, 1)
-    assert "kept no predictions" in diagnostics(room.workspace, best.id).trial.missing
+    assert "kept no predictions" in diagnostics(engine.workspace, best.id).trial.missing
 
 
 @pytest.mark.parametrize(
@@ -365,12 +367,12 @@ def test_trials_without_predictions_are_counted_and_explained(room: EngineRoom, 
         ("boosting", {"target": "amount", "metric": "R2", "ignore": ["label"]}),
     ],
 )
-def test_what_is_taken_away_works_on_its_own(room: EngineRoom, tmp_path: Path, key: str, brief: dict[str, object]) -> None:
-    problem_id = searched(room, tmp_path, key, trials=2, **brief)
-    best = next(f.trial for f in weighed(room, problem_id).finalists if not f.is_baseline)
-    made = signed(room, problem_id, best.id)
+def test_what_is_taken_away_works_on_its_own(engine: Engine, tmp_path: Path, key: str, brief: dict[str, object]) -> None:
+    problem_id = searched(engine, tmp_path, key, trials=2, **brief)
+    best = next(f.trial for f in weighed(engine, problem_id).finalists if not f.is_baseline)
+    made = signed(engine, problem_id, best.id)
     out = tmp_path / "out"
-    names = write_all(room.workspace, made, out)
+    names = write_all(engine.workspace, made, out)
     assert set(names) == set(BY_NAME), (out / "MISSING.txt").read_text() if "MISSING.txt" in names else ""
     data = write_csv(tmp_path / "mixed.csv", mixed_columns())
     checked = subprocess.run(
@@ -396,7 +398,7 @@ def test_what_is_taken_away_works_on_its_own(room: EngineRoom, tmp_path: Path, k
     assert yaml.safe_load((out / "configuration.yaml").read_text()) == settings
     every = [json.loads(line) for line in (out / "trials.jsonl").read_text().splitlines()]
     assert len(every) == 3
-    assert zipfile.ZipFile(io.BytesIO(content(room.workspace, made, "everything.zip")[0])).testzip() is None
+    assert zipfile.ZipFile(io.BytesIO(content(engine.workspace, made, "everything.zip")[0])).testzip() is None
 
 
 def onnx_agrees(out: Path, wanted: list[list[float]]) -> None:
@@ -420,29 +422,29 @@ def onnx_agrees(out: Path, wanted: list[list[float]]) -> None:
     assert np.asarray(got, dtype=float) == pytest.approx(np.array(wanted), abs=1e-4)
 
 
-def test_exports_of_trials_of_several_searches_line_up(decided: tuple[EngineRoom, int]) -> None:
-    room, problem_id = decided
-    ids = [s.id for s in list_searches(room, problem_id) if s.kind == "search"]
-    text = b"".join(trials.export(room.workspace, ids, "csv")).decode()
+def test_exports_of_trials_of_several_searches_line_up(decided: tuple[Engine, int]) -> None:
+    engine, problem_id = decided
+    ids = [s.id for s in list_searches(engine, problem_id) if s.kind == "search"]
+    text = b"".join(trials.export(engine.workspace, ids, "csv")).decode()
     header = text.splitlines()[0].split(",")
     assert {"set_depth", "set_leaves", "fold_5", "learner"} <= set(header)
     assert len(text.splitlines()) == 13
 
 
-def test_a_decision_starts_another_problems_search(room: EngineRoom, tmp_path: Path) -> None:
-    first = searched(room, tmp_path, "tree", trials=2)
-    best = next(f.trial for f in weighed(room, first).finalists if not f.is_baseline)
-    made = signed(room, first, best.id)
-    other = searched(room, tmp_path, metric="accuracy")
+def test_a_decision_starts_another_problems_search(engine: Engine, tmp_path: Path) -> None:
+    first = searched(engine, tmp_path, "tree", trials=2)
+    best = next(f.trial for f in weighed(engine, first).finalists if not f.is_baseline)
+    made = signed(engine, first, best.id)
+    other = searched(engine, tmp_path, metric="accuracy")
     plan = SettingsRequest(strategy="random", trials=2, workers=2, from_decisions=[made])
 
     def launched(**change: object) -> int:
         wanted = {"learner": "tree", "space": SPACES["tree"], "plan": plan, **change}
-        return launching.launch(room, other, SearchRequest.model_validate(wanted))
+        return launching.launch(engine, other, SearchRequest.model_validate(wanted))
 
     search_id = launched()
-    assert room.join(search_id, 60)
-    rows = trials.trial_page(room.workspace, search_id).trials
+    assert engine.join(search_id, 60)
+    rows = trials.trial_page(engine.workspace, search_id).trials
     assert [(t.number, t.configuration) for t in rows if t.origin == "start"] == [(1, best.configuration)]
     for change, words in (
         ({"learner": "forest", "space": SPACES["forest"]}, "of tree; this search is of forest"),
@@ -451,17 +453,17 @@ def test_a_decision_starts_another_problems_search(room: EngineRoom, tmp_path: P
     ):
         with pytest.raises(InvalidPlan, match=words):
             launched(**change)
-    again = launching.repeat(room, search_id, ["plan.seed=5"])
-    assert room.join(again, 60)
-    assert sum(t.origin == "start" for t in trials.trial_page(room.workspace, again).trials) == 1
+    again = launching.repeat(engine, search_id, ["plan.seed=5"])
+    assert engine.join(again, 60)
+    assert sum(t.origin == "start" for t in trials.trial_page(engine.workspace, again).trials) == 1
 
 
-def test_an_analysis_is_taken_up_after_the_engine_died(room: EngineRoom, tmp_path: Path) -> None:
-    problem_id = searched(room, tmp_path, "logistic", trials=2)
-    started = ask_honest_score(room, problem_id)
-    room.analyst.close()  # its process is killed; the row stays as a crash would leave it
-    left = honest_score_view(room.workspace, problem_id)
-    again = EngineRoom(room.workspace)
+def test_an_analysis_is_taken_up_after_the_engine_died(engine: Engine, tmp_path: Path) -> None:
+    problem_id = searched(engine, tmp_path, "logistic", trials=2)
+    started = ask_honest_score(engine, problem_id)
+    engine.analyst.close()  # its process is killed; the row stays as a crash would leave it
+    left = honest_score_view(engine.workspace, problem_id)
+    again = Engine(engine.workspace)
     try:
         again.take_up()
         assert again.analyst.wait(started.id, 60).state == DONE
@@ -470,48 +472,48 @@ def test_an_analysis_is_taken_up_after_the_engine_died(room: EngineRoom, tmp_pat
         again.close()
 
 
-def test_a_decision_whose_model_was_never_fitted_gets_it_at_the_next_start(room: EngineRoom, tmp_path: Path) -> None:
-    problem_id = searched(room, tmp_path, "logistic", trials=2)
-    made = signed(room, problem_id, weighed(room, problem_id).finalists[0].trial.id)
-    with sqlite3.connect(room.workspace.database.path) as raw:
+def test_a_decision_whose_model_was_never_fitted_gets_it_at_the_next_start(engine: Engine, tmp_path: Path) -> None:
+    problem_id = searched(engine, tmp_path, "logistic", trials=2)
+    made = signed(engine, problem_id, weighed(engine, problem_id).finalists[0].trial.id)
+    with sqlite3.connect(engine.workspace.database.path) as raw:
         raw.execute("DELETE FROM analysis WHERE kind = 'model'")
     assert (
-        "when Pellux is started" in next(f for f in decision_detail(room.workspace, made).files if f.name == "model.onnx").message
+        "when Pellux is started" in next(f for f in decision_detail(engine.workspace, made).files if f.name == "model.onnx").message
     )
-    room.take_up()
-    room.analyst.finish(60)
-    assert {f.state for f in decision_detail(room.workspace, made).files} == {"ready"}
+    engine.take_up()
+    engine.analyst.finish(60)
+    assert {f.state for f in decision_detail(engine.workspace, made).files} == {"ready"}
 
 
-def test_a_computation_that_raises_or_dies_says_why(room: EngineRoom, tmp_path: Path) -> None:
-    problem_id = searched(room, tmp_path, "logistic", trials=2)
-    best = weighed(room, problem_id).finalists[0].trial
-    room.workspace.folds_file(problem_id).rename(tmp_path / "gone.npy")
-    row = room.analyst.wait(ask_importance(room, best.id).id, 60)
+def test_a_computation_that_raises_or_dies_says_why(engine: Engine, tmp_path: Path) -> None:
+    problem_id = searched(engine, tmp_path, "logistic", trials=2)
+    best = weighed(engine, problem_id).finalists[0].trial
+    engine.workspace.folds_file(problem_id).rename(tmp_path / "gone.npy")
+    row = engine.analyst.wait(ask_importance(engine, best.id).id, 60)
     assert row.state == "failed"
     assert "FileNotFoundError" in row.message
-    (tmp_path / "gone.npy").rename(room.workspace.folds_file(problem_id))
-    assert room.analyst.wait(ask_importance(room, best.id).id, 60).state == DONE, "a failed one may be asked for again"
-    with pytest.raises(AsideFailed, match="killed"):
-        Aside(os.abort).result()
+    (tmp_path / "gone.npy").rename(engine.workspace.folds_file(problem_id))
+    assert engine.analyst.wait(ask_importance(engine, best.id).id, 60).state == DONE, "a failed one may be asked for again"
+    with pytest.raises(BackgroundFailed, match="killed"):
+        BackgroundProcess(os.abort).result()
 
 
-def test_the_shortlist_by_rule(room: EngineRoom, tmp_path: Path) -> None:
-    problem_id = searched(room, tmp_path, "tree", trials=6)
+def test_the_shortlist_by_rule(engine: Engine, tmp_path: Path) -> None:
+    problem_id = searched(engine, tmp_path, "tree", trials=6)
 
     def by(rule: str, **query: object) -> set[int]:
-        shortlist(room.workspace, problem_id, ShortlistRequest(by="nothing"))
+        shortlist(engine.workspace, problem_id, ShortlistRequest(by="nothing"))
         weighing = FinalistsQuery.model_validate(query)
-        count = shortlist(room.workspace, problem_id, ShortlistRequest.model_validate({"by": rule, "weighing": weighing}))
-        listed = {f.trial.id for f in weighed(room, problem_id).finalists if f.trial.shortlisted}
+        count = shortlist(engine.workspace, problem_id, ShortlistRequest.model_validate({"by": rule, "weighing": weighing}))
+        listed = {f.trial.id for f in weighed(engine, problem_id).finalists if f.trial.shortlisted}
         assert len(listed) == count
         return listed
 
-    found = weighed(room, problem_id, beside="log loss")
+    found = weighed(engine, problem_id, beside="log loss")
     tuned = [f for f in found.finalists if not f.is_baseline]
     assert by("rules") == {s.trial_id for s in found.suggestions} & {f.trial.id for f in tuned}
     leader = found.finalists[0].trial
-    assert by("one standard error") == {f.trial.id for f in tuned if f.trial.mean >= leader.mean - leader.error}
+    assert by("one standard error") == {f.trial.id for f in tuned if f.trial.mean >= leader.mean - leader.standard_error}
     assert by("front", beside="log loss") == set(found.front) & {f.trial.id for f in tuned}
     assert by("indistinguishable", region=1.0) == {f.trial.id for f in tuned}
     assert by("nothing") == set()
@@ -519,39 +521,39 @@ def test_the_shortlist_by_rule(room: EngineRoom, tmp_path: Path) -> None:
         by("front")
 
 
-def test_one_finalist_and_equal_scores(room: EngineRoom, tmp_path: Path) -> None:
-    problem_id = searched(room, tmp_path, "logistic", trials=2)
-    with sqlite3.connect(room.workspace.database.path) as raw:
-        raw.execute("UPDATE trial SET mean = 0.5, error = 0, rank_score = 0.5, scores = '[0.5, 0.5, 0.5, 0.5, 0.5]'")
-    even = weighed(room, problem_id)
+def test_one_finalist_and_equal_scores(engine: Engine, tmp_path: Path) -> None:
+    problem_id = searched(engine, tmp_path, "logistic", trials=2)
+    with sqlite3.connect(engine.workspace.database.path) as raw:
+        raw.execute("UPDATE trial SET mean = 0.5, standard_error = 0, rank_score = 0.5, scores = '[0.5, 0.5, 0.5, 0.5, 0.5]'")
+    even = weighed(engine, problem_id)
     assert {f.comparison.words for f in even.finalists if f.comparison} == {"practically the same as the leader"}
     cheapest = min(even.finalists, key=lambda f: f.fit_seconds)
     assert next(s for s in even.suggestions if s.rule == "one standard error").trial_id == cheapest.trial.id
-    with sqlite3.connect(room.workspace.database.path) as raw:
+    with sqlite3.connect(engine.workspace.database.path) as raw:
         raw.execute("UPDATE trial SET state = 'failed', mean = NULL WHERE origin != 'baseline'")
-    alone = weighed(room, problem_id)
+    alone = weighed(engine, problem_id)
     assert [f.is_baseline for f in alone.finalists] == [True]
     assert len({s.trial_id for s in alone.suggestions}) == 1
-    assert room.analyst.wait(ask_honest_score(room, problem_id).id, 60).state == DONE
-    assert diagnostics(room.workspace, alone.finalists[0].trial.id).baseline is None
+    assert engine.analyst.wait(ask_honest_score(engine, problem_id).id, 60).state == DONE
+    assert diagnostics(engine.workspace, alone.finalists[0].trial.id).baseline is None
 
 
-def test_labels_without_probabilities(room: EngineRoom, tmp_path: Path) -> None:
+def test_labels_without_probabilities(engine: Engine, tmp_path: Path) -> None:
     """As a learner that only labels would leave them: no curves, and the honest score of a label metric all the same."""
-    problem_id = searched(room, tmp_path, "logistic", trials=2, metric="accuracy")
-    with sqlite3.connect(room.workspace.database.path) as raw:
+    problem_id = searched(engine, tmp_path, "logistic", trials=2, metric="accuracy")
+    with sqlite3.connect(engine.workspace.database.path) as raw:
         for key, data in raw.execute("SELECT id, data FROM prediction").fetchall():
             raw.execute("UPDATE prediction SET data = ? WHERE id = ?", (encode(decode(data, 2).argmax(axis=1), "labels"), key))
-    best = weighed(room, problem_id).finalists[0].trial
-    shown = diagnostics(room.workspace, best.id)
+    best = weighed(engine, problem_id).finalists[0].trial
+    shown = diagnostics(engine.workspace, best.id)
     assert "without probabilities" in shown.trial.missing
     assert (shown.trial.cuts, shown.trial.labels is None) == (None, False)
     assert {m.key: m.trial for m in shown.metrics}["ROC AUC"] is None
-    row = room.analyst.wait(ask_honest_score(room, problem_id).id, 60)
+    row = engine.analyst.wait(ask_honest_score(engine, problem_id).id, 60)
     assert row.result["raw"] == pytest.approx(best.mean, abs=1e-6)
 
 
-def test_two_hundred_classes(room: EngineRoom, tmp_path: Path) -> None:
+def test_two_hundred_classes(engine: Engine, tmp_path: Path) -> None:
     rng = np.random.default_rng(0)
     codes = np.tile(np.arange(200), 6)
     columns = {
@@ -559,20 +561,20 @@ def test_two_hundred_classes(room: EngineRoom, tmp_path: Path) -> None:
         "y": list(codes // 20 + rng.normal(0, 0.2, 1200)),
         "kind": [f"k{c:03d}" for c in codes],
     }
-    table = imported(room.workspace, tmp_path, columns, "many.csv")
+    table = imported(engine.workspace, tmp_path, columns, "many.csv")
     brief = BriefRequest(data=table.hash, target="kind", metric="log loss", folds="2 stratified", holdout=0, seed=1)
-    problem_id = problems.create_problem(room.workspace, brief)
+    problem_id = problems.create_problem(engine.workspace, brief)
     plan = SettingsRequest(strategy="random", trials=2, workers=2)
-    search = launching.launch(room, problem_id, SearchRequest(learner="tree", space="depth: 8 .. 12 int", plan=plan))
-    assert room.join(search, 90)
-    best = weighed(room, problem_id, beside="macro F1").finalists[0]
+    search = launching.launch(engine, problem_id, SearchRequest(learner="tree", space="depth: 8 .. 12 int", plan=plan))
+    assert engine.join(search, 90)
+    best = weighed(engine, problem_id, beside="macro F1").finalists[0]
     assert best.beside is not None
-    shown = diagnostics(room.workspace, best.trial.id)
+    shown = diagnostics(engine.workspace, best.trial.id)
     assert shown.trial.labels.confusion is None, "40,000 cells are nobody's table"
     assert len(shown.trial.labels.classes) == 200
     assert 0 < len(shown.trial.labels.confused) <= 12
-    assert room.analyst.wait(ask_honest_score(room, problem_id).id, 90).state == DONE
-    page = content(room.workspace, signed(room, problem_id, best.trial.id), "report.html")[0].decode()
+    assert engine.analyst.wait(ask_honest_score(engine, problem_id).id, 90).state == DONE
+    page = content(engine.workspace, signed(engine, problem_id, best.trial.id), "report.html")[0].decode()
     assert page.count("<tr><td>k") == 200
 
 

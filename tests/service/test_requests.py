@@ -8,10 +8,10 @@ import pytest
 
 from pellux.core.errors import InvalidBrief, InvalidPlan, PelluxError
 from pellux.core.judging import SplitPlan
-from pellux.service.framing import draw_split, frame
-from pellux.service.plan_files import plan_hash, read_plan
-from pellux.service.requests import BriefRequest, PlanFile
-from pellux.service.runs import check
+from pellux.service.planning.plan_files import plan_hash, read_plan
+from pellux.service.planning.requests import BriefRequest, PlanFile
+from pellux.service.problems.framing import draw_split, frame
+from pellux.service.searches.plans import check
 from pellux.service.workspace import Workspace
 from tests.making import imported, mixed_columns, write_csv
 

@@ -14,17 +14,20 @@ from sqlalchemy import func, select
 from pellux.core.errors import Conflict, NotFound
 from pellux.core.judging import standard_error
 from pellux.core.space import parse
-from pellux.core.strategies import Chance, random_draws
-from pellux.learners.catalogue import learner
-from pellux.learners.fitting import fit_fold
-from pellux.learners.fold_data import FoldData
-from pellux.learners.preparation import steps_of
-from pellux.service import launching, problems, searches, trials
-from pellux.service.contest import FinalistsQuery
-from pellux.service.datasets import open_table
-from pellux.service.engine_room import EngineRoom
-from pellux.service.finalists import finalists
-from pellux.service.requests import BriefRequest, SearchRequest, SettingsRequest
+from pellux.core.strategies import SeedStream, random_draws
+from pellux.objectives.tabular.fitting import fit_fold
+from pellux.objectives.tabular.fold_data import FoldData
+from pellux.objectives.tabular.learners.catalogue import OURS
+from pellux.objectives.tabular.preparation import steps_of
+from pellux.service.decisions.candidates import FinalistsQuery
+from pellux.service.decisions.finalists import finalists
+from pellux.service.engine.engine import Engine
+from pellux.service.planning import launching
+from pellux.service.planning.requests import BriefRequest, SearchRequest, SettingsRequest
+from pellux.service.problems import problems
+from pellux.service.problems.datasets import open_table
+from pellux.service.searches import searches, trials
+from pellux.service.searches.schemas import TrialRow
 from pellux.store.models import Ledger
 from tests.making import imported, mixed_columns
 
@@ -32,15 +35,15 @@ pytestmark = pytest.mark.slow
 SPACE = "depth: 2 .. 9 int\nmin_leaf: 1 .. 40 int log\n"
 
 
-def problem(room: EngineRoom, folder: Path, columns: dict[str, Any] | None = None, **brief: Any) -> int:
-    table = imported(room.workspace, folder, columns)
+def problem(engine: Engine, folder: Path, columns: dict[str, Any] | None = None, **brief: Any) -> int:
+    table = imported(engine.workspace, folder, columns)
     request = {"data": table.hash, "target": "label", "metric": "average precision", "ignore": ["amount"], "seed": 4, **brief}
-    return problems.create_problem(room.workspace, BriefRequest.model_validate(request))
+    return problems.create_problem(engine.workspace, BriefRequest.model_validate(request))
 
 
-def launch(room: EngineRoom, problem_id: int, *, key: str = "tree", space: str | None = SPACE, **plan: Any) -> int:
+def launch(engine: Engine, problem_id: int, *, key: str = "tree", space: str | None = SPACE, **plan: Any) -> int:
     plan = {"strategy": "random", "trials": 6, "workers": 2, "seed": 9, **plan}
-    return launching.launch(room, problem_id, SearchRequest(learner=key, space=space, plan=SettingsRequest.model_validate(plan)))
+    return launching.launch(engine, problem_id, SearchRequest(learner=key, space=space, plan=SettingsRequest.model_validate(plan)))
 
 
 def until(condition: Callable[[], Any], seconds: float = 30) -> Any:
@@ -52,129 +55,129 @@ def until(condition: Callable[[], Any], seconds: float = 30) -> Any:
     return found
 
 
-def rows(room: EngineRoom, search_id: int) -> list[trials.TrialRow]:
-    return trials.trial_page(room.workspace, search_id, limit=1000).trials
+def rows(engine: Engine, search_id: int) -> list[TrialRow]:
+    return trials.trial_page(engine.workspace, search_id, limit=1000).trials
 
 
-def test_a_search_scores_the_baseline_and_what_random_proposes(room: EngineRoom, tmp_path: Path) -> None:
-    problem_id = problem(room, tmp_path)
-    search_id = launch(room, problem_id)
-    assert room.join(search_id, 60)
-    view = searches.search_view(room, search_id)
+def test_a_search_scores_the_baseline_and_what_random_proposes(engine: Engine, tmp_path: Path) -> None:
+    problem_id = problem(engine, tmp_path)
+    search_id = launch(engine, problem_id)
+    assert engine.join(search_id, 60)
+    view = searches.search_view(engine, search_id)
     assert (view.state, view.reason) == ("finished", "All 6 trials are done.")
     assert view.trials.scored == 7
     assert view.fits.run == 35
 
-    space, found = parse(SPACE), rows(room, search_id)
-    assert found[0].configuration == learner("tree", "binary").defaults
+    space, found = parse(SPACE), rows(engine, search_id)
+    assert found[0].configuration == OURS.learner("tree", "binary").defaults
     expected: list[dict[str, Any]] = []
     for number in range(1, 7):
-        expected += random_draws.propose(space, [], expected, 1, Chance(9, number)).configurations
+        expected += random_draws.propose(space, [], expected, 1, SeedStream(9, number)).configurations
     assert [t.configuration for t in found[1:]] == expected
 
-    brief = problems.stored_brief(room.workspace, problem_id)
-    data = FoldData(open_table(room.workspace, brief.data), brief, np.load(room.workspace.folds_file(problem_id)))
+    brief = problems.stored_brief(engine.workspace, problem_id)
+    data = FoldData(open_table(engine.workspace, brief.data), brief, np.load(engine.workspace.folds_file(problem_id)))
     for trial in found:
         scores = [
             fit_fold(
-                data.prepared(f, steps_of(learner("tree"), {})), learner("tree"), trial.configuration, brief, lambda: 0.0
+                data.prepared(f, steps_of(OURS.learner("tree"), {})), OURS.learner("tree"), trial.configuration, brief, lambda: 0.0
             ).score
             for f in range(5)
         ]
         assert trial.scores == scores
         assert trial.mean == pytest.approx(np.mean(scores), abs=1e-12)
-        assert trial.error == standard_error(scores)
+        assert trial.standard_error == standard_error(scores)
     assert view.best is not None
     assert view.best.score == max(t.mean or 0 for t in found)
-    assert problems.problem_view(room.workspace, problem_id).frozen
+    assert problems.problem_view(engine.workspace, problem_id).frozen
 
 
-def test_the_result_does_not_depend_on_the_number_of_workers(room: EngineRoom, tmp_path: Path) -> None:
-    problem_id = problem(room, tmp_path)
+def test_the_result_does_not_depend_on_the_number_of_workers(engine: Engine, tmp_path: Path) -> None:
+    problem_id = problem(engine, tmp_path)
     found = []
     for workers in (1, 3):
-        search_id = launch(room, problem_id, workers=workers)
-        assert room.join(search_id, 60)
-        found.append([(t.configuration, t.scores) for t in rows(room, search_id) if t.origin == "proposed"])
+        search_id = launch(engine, problem_id, workers=workers)
+        assert engine.join(search_id, 60)
+        found.append([(t.configuration, t.scores) for t in rows(engine, search_id) if t.origin == "proposed"])
     assert found[0] == found[1]
-    assert not [t for t in rows(room, search_id) if t.origin == "baseline"], "the baseline is scored once a problem"
-    assert searches.search_view(room, search_id).baseline is not None
+    assert not [t for t in rows(engine, search_id) if t.origin == "baseline"], "the baseline is scored once a problem"
+    assert searches.search_view(engine, search_id).baseline is not None
 
 
-def test_pause_resume_workers_withdraw_and_stop(room: EngineRoom, tmp_path: Path) -> None:
-    problem_id = problem(room, tmp_path)
-    search_id = launch(room, problem_id, key="forest", space="trees: 60 .. 400 int\n", trials=500, workers=1)
-    workspace = room.workspace
-    until(lambda: any(t.state == "scored" for t in rows(room, search_id)))
+def test_pause_resume_workers_withdraw_and_stop(engine: Engine, tmp_path: Path) -> None:
+    problem_id = problem(engine, tmp_path)
+    search_id = launch(engine, problem_id, key="forest", space="trees: 60 .. 400 int\n", trials=500, workers=1)
+    workspace = engine.workspace
+    until(lambda: any(t.state == "scored" for t in rows(engine, search_id)))
 
-    searches.set_state(room, search_id, "paused")
-    until(lambda: searches.search_view(room, search_id).state == "paused")
+    searches.set_state(engine, search_id, "paused")
+    until(lambda: searches.search_view(engine, search_id).state == "paused")
     until(lambda: not [f for f in trials.lanes(workspace, search_id).fits if f.state == "running"])
-    done = searches.search_view(room, search_id).fits.run
-    searches.set_state(room, search_id, "running")
-    until(lambda: searches.search_view(room, search_id).fits.run > done)
+    done = searches.search_view(engine, search_id).fits.run
+    searches.set_state(engine, search_id, "running")
+    until(lambda: searches.search_view(engine, search_id).fits.run > done)
 
-    searches.set_workers(room, search_id, 3)
+    searches.set_workers(engine, search_id, 3)
     until(lambda: {f.lane for f in trials.lanes(workspace, search_id).fits} == {0, 1, 2})
 
-    live = until(lambda: next((t for t in rows(room, search_id) if t.state == "running"), None))
-    searches.withdraw(room, live.id)
+    live = until(lambda: next((t for t in rows(engine, search_id) if t.state == "running"), None))
+    searches.withdraw(engine, live.id)
     until(lambda: trials.trial_detail(workspace, live.id).state == "withdrawn")
     with pytest.raises(Conflict, match="only a live trial"):
-        searches.withdraw(room, live.id)
+        searches.withdraw(engine, live.id)
 
-    searches.set_state(room, search_id, "stopped")
-    assert room.join(search_id, 20)
-    assert searches.search_view(room, search_id).state == "stopped"
-    assert {t.state for t in rows(room, search_id)} <= {"scored", "withdrawn"}
+    searches.set_state(engine, search_id, "stopped")
+    assert engine.join(search_id, 20)
+    assert searches.search_view(engine, search_id).state == "stopped"
+    assert {t.state for t in rows(engine, search_id)} <= {"scored", "withdrawn"}
     with pytest.raises(Conflict, match="is stopped; it cannot become running"):
-        searches.set_state(room, search_id, "running")
+        searches.set_state(engine, search_id, "running")
 
 
-def test_an_exception_and_a_nan_fail_their_trials_with_reason_and_log(room: EngineRoom, tmp_path: Path) -> None:
+def test_an_exception_and_a_nan_fail_their_trials_with_reason_and_log(engine: Engine, tmp_path: Path) -> None:
     columns = mixed_columns(60)
     columns["label"] = ["yes" if i in (3, 4) else "no" for i in range(60)]
-    problem_id = problem(room, tmp_path, columns, folds="6 shuffled", holdout=0)
-    search_id = launch(room, problem_id, key="logistic", space="C: 0.1 .. 10 log", trials=3)
-    assert room.join(search_id, 60)
-    assert searches.search_view(room, search_id).state == "failed"
-    assert "Every trial failed" in searches.search_view(room, search_id).reason
-    for row in rows(room, search_id):
+    problem_id = problem(engine, tmp_path, columns, folds="6 shuffled", holdout=0)
+    search_id = launch(engine, problem_id, key="logistic", space="C: 0.1 .. 10 log", trials=3)
+    assert engine.join(search_id, 60)
+    assert searches.search_view(engine, search_id).state == "failed"
+    assert "Every trial failed" in searches.search_view(engine, search_id).reason
+    for row in rows(engine, search_id):
         assert row.state == "failed"
-        detail = trials.trial_detail(room.workspace, row.id)
+        detail = trials.trial_detail(engine.workspace, row.id)
         wrong = next(f for f in detail.fits if f.state == "error")
-        assert row.reason.endswith(wrong.message)
-        assert wrong.message.startswith(("The metric average precision gave", "ValueError"))
-        assert "Traceback" in wrong.log or "Is a class missing" in wrong.message
+        assert row.reason.endswith(wrong.reason)
+        assert wrong.reason.startswith(("The metric average precision gave", "ValueError"))
+        assert "Traceback" in wrong.log or "Is a class missing" in wrong.reason
 
 
-def test_a_fit_over_its_time_is_told_apart(room: EngineRoom, tmp_path: Path) -> None:
-    problem_id = problem(room, tmp_path)
+def test_a_fit_over_its_time_is_told_apart(engine: Engine, tmp_path: Path) -> None:
+    problem_id = problem(engine, tmp_path)
     plan = {"trials": 2, "fit seconds": 1.5, "workers": 1}
-    search_id = launch(room, problem_id, key="forest", space="trees: 40000 .. 50000 int", **plan)
-    assert room.join(search_id, 60)
-    first, *others = rows(room, search_id)
+    search_id = launch(engine, problem_id, key="forest", space="trees: 40000 .. 50000 int", **plan)
+    assert engine.join(search_id, 60)
+    first, *others = rows(engine, search_id)
     assert first.state == "scored"
     assert [t.state for t in others] == ["failed", "failed"]
     assert all("limit of 1.5 s" in t.reason for t in others)
-    states = [f.state for f in trials.trial_detail(room.workspace, others[0].id).fits]
+    states = [f.state for f in trials.trial_detail(engine.workspace, others[0].id).fits]
     assert states.count("timeout") == 1
     assert set(states) == {"timeout", "cut"}
 
 
-def test_an_exhausted_space_ends_its_search(room: EngineRoom, tmp_path: Path) -> None:
-    search_id = launch(room, problem(room, tmp_path), space="depth: 2 .. 4 int\nbalance: yes | no", trials=99)
-    assert room.join(search_id, 60)
-    view = searches.search_view(room, search_id)
+def test_an_exhausted_space_ends_its_search(engine: Engine, tmp_path: Path) -> None:
+    search_id = launch(engine, problem(engine, tmp_path), space="depth: 2 .. 4 int\nbalance: yes | no", trials=99)
+    assert engine.join(search_id, 60)
+    view = searches.search_view(engine, search_id)
     assert "exhausted" in view.reason
     assert view.trials.scored == 7
 
 
-def test_pages_filters_points_and_exports_agree(room: EngineRoom, tmp_path: Path) -> None:
-    workspace = room.workspace
-    search_id = launch(room, problem(room, tmp_path), trials=12)
-    assert room.join(search_id, 60)
-    every = rows(room, search_id)
+def test_pages_filters_points_and_exports_agree(engine: Engine, tmp_path: Path) -> None:
+    workspace = engine.workspace
+    search_id = launch(engine, problem(engine, tmp_path), trials=12)
+    assert engine.join(search_id, 60)
+    every = rows(engine, search_id)
     best_first = trials.trial_page(workspace, search_id, sort="score", descending=True, limit=5)
     assert best_first.total == 13
     assert [t.mean for t in best_first.trials] == sorted([t.mean or 0 for t in every], reverse=True)[:5]
@@ -200,22 +203,22 @@ def test_pages_filters_points_and_exports_agree(room: EngineRoom, tmp_path: Path
     assert table.column("score").to_pylist() == [t.mean for t in every]
 
 
-def test_every_change_is_in_the_ledger_once(room: EngineRoom, tmp_path: Path) -> None:
-    search_id = launch(room, problem(room, tmp_path), trials=3)
-    assert room.join(search_id, 60)
-    with room.workspace.database.read() as session:
+def test_every_change_is_in_the_ledger_once(engine: Engine, tmp_path: Path) -> None:
+    search_id = launch(engine, problem(engine, tmp_path), trials=3)
+    assert engine.join(search_id, 60)
+    with engine.workspace.database.read() as session:
         kinds = dict(session.execute(select(Ledger.kind, func.count()).group_by(Ledger.kind)).all())
         payloads = list(session.scalars(select(Ledger.payload).where(Ledger.kind == "fit")))
     assert sum('"state":"done"' in p for p in payloads) == 20
     assert kinds["trial"] == 4 * 3  # waiting, running, scored
 
 
-def test_remarks_stay_and_the_shortlist_is_a_finalist_whatever_its_rank(room: EngineRoom, tmp_path: Path) -> None:
-    workspace = room.workspace
-    problem_id = problem(room, tmp_path)
-    search_id = launch(room, problem_id, trials=9)
-    assert room.join(search_id, 60)
-    worst = min(rows(room, search_id), key=lambda t: t.mean or 0)
+def test_remarks_stay_and_the_shortlist_is_a_finalist_whatever_its_rank(engine: Engine, tmp_path: Path) -> None:
+    workspace = engine.workspace
+    problem_id = problem(engine, tmp_path)
+    search_id = launch(engine, problem_id, trials=9)
+    assert engine.join(search_id, 60)
+    worst = min(rows(engine, search_id), key=lambda t: t.mean or 0)
     trials.annotate(workspace, worst.id, shortlisted=True, note="looks calm", tags=["calm"])
     found = finalists(workspace, problem_id, FinalistsQuery(top=2))
     assert worst.id in [f.trial.id for f in found.finalists]
@@ -223,26 +226,26 @@ def test_remarks_stay_and_the_shortlist_is_a_finalist_whatever_its_rank(room: En
     assert (kept.note, kept.tags) == ("looks calm", ["calm"])
 
 
-def test_a_brief_freezes_with_its_first_search(room: EngineRoom, tmp_path: Path) -> None:
-    workspace = room.workspace
-    problem_id = problem(room, tmp_path)
+def test_a_brief_freezes_with_its_first_search(engine: Engine, tmp_path: Path) -> None:
+    workspace = engine.workspace
+    problem_id = problem(engine, tmp_path)
     brief = problems.stored_brief(workspace, problem_id)
     changed = BriefRequest(data=brief.data, target="label", metric="log loss", ignore=["amount"], seed=5)
     problems.change_problem(workspace, problem_id, changed)
     assert problems.problem_view(workspace, problem_id).brief.metric == "log loss"
-    search_id = launch(room, problem_id, trials=1)
-    assert room.join(search_id, 60)
+    search_id = launch(engine, problem_id, trials=1)
+    assert engine.join(search_id, 60)
     with pytest.raises(Conflict, match="frozen"):
         problems.change_problem(workspace, problem_id, changed)
     again = problems.create_problem(workspace, changed, derived_from=problem_id)
     assert problems.problem_view(workspace, again).derived_from == problem_id
 
 
-def test_what_is_not_there_is_said_so(room: EngineRoom) -> None:
+def test_what_is_not_there_is_said_so(engine: Engine) -> None:
     for ask in (searches.search_view, searches.list_searches):
         with pytest.raises(NotFound):
-            ask(room, 99)  # type: ignore[operator]
+            ask(engine, 99)  # type: ignore[operator]
     with pytest.raises(NotFound):
-        trials.trial_detail(room.workspace, 99)
+        trials.trial_detail(engine.workspace, 99)
     with pytest.raises(NotFound):
-        open_table(room.workspace, "../../etc")
+        open_table(engine.workspace, "../../etc")

@@ -12,7 +12,7 @@ from sqlalchemy import event, text
 
 from pellux.core.errors import WorkspaceError
 from pellux.service.workspace import EngineHeld, Workspace
-from pellux.store import recording
+from pellux.store import ledger
 from pellux.store.database import Database
 from pellux.store.models import Base
 
@@ -72,20 +72,20 @@ def test_a_full_disk_loses_nothing_that_was_recorded(tmp_path: Path) -> None:
     with pytest.raises(WorkspaceError, match="is full. Free some space; nothing that was recorded is lost"):
         for _ in range(500):
             with database.write() as session:
-                recording.append_ledger(session, [(1.0, 1, "trial", {"pad": "x" * 2000})])
+                ledger.append(session, [ledger.New(1.0, 1, "problem", {"problem_id": 1, "what": "x" * 2000})])  # type: ignore[typeddict-item]
             kept += 1
     with database.read() as session:
-        assert recording.newest_entry(session) == kept > 0
+        assert ledger.newest(session) == kept > 0
     database.close()
 
 
 def test_a_failed_write_leaves_no_trace(tmp_path: Path) -> None:
     database = Database(tmp_path / "p.db")
     with pytest.raises(RuntimeError), database.write() as session:
-        recording.append_ledger(session, [(1.0, None, "search", {})])
+        ledger.append(session, [ledger.New(1.0, None, "problem", {"problem_id": 1, "what": "made"})])
         raise RuntimeError
     with database.read() as session:
-        assert recording.newest_entry(session) == 0
+        assert ledger.newest(session) == 0
     database.close()
 
 

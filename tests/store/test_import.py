@@ -14,10 +14,10 @@ import pyarrow.parquet as pq
 import pytest
 
 from pellux.core.errors import InvalidData
-from pellux.learners.table import Table
-from pellux.service import datasets
-from pellux.service.datasets import ReadingRequest, import_file, read_again
+from pellux.service.problems import datasets
+from pellux.service.problems.datasets import ReadingRequest, import_file, read_again
 from pellux.service.workspace import Workspace
+from pellux.tables.table import Table
 from tests.making import mixed_columns, write_csv
 
 
@@ -157,13 +157,13 @@ def test_a_person_corrects_what_was_guessed(workspace: Workspace, tmp_path: Path
     table = table_of(workspace, tmp_path, "\n".join(lines).encode())
     assert [c.type for c in table.columns] == ["number", "text", "category", "text"]
     assert "mostly numbers" in table.column("level").note
-    wish = ReadingRequest(types={"code": "category", "level": "number", "flag": "yes/no", "free": "category"})
-    again = read_again(workspace, table.hash, wish)
+    options = ReadingRequest(types={"code": "category", "level": "number", "flag": "yes/no", "free": "category"})
+    again = read_again(workspace, table.hash, options)
     assert [c.type for c in again.columns] == ["category", "number", "yes/no", "category"]
     assert np.isnan(again.values("level")).tolist() == [i == 7 for i in range(100)]
     assert "1 values could not be read" in again.column("level").note
     assert again.column("code").categories == ("0", "1", "2")
-    assert read_again(workspace, again.hash, wish).hash == again.hash  # nothing is done twice
+    assert read_again(workspace, again.hash, options).hash == again.hash  # nothing is done twice
     for types, words in (({"nobody": "number"}, "no column 'nobody'"), ({"code": "colour"}, "unknown"), ({"code": "yes/no"}, "two different"),
                          ({"flag": "date"}, "no dates")):  # fmt: skip
         with pytest.raises(InvalidData, match=words):
@@ -235,8 +235,8 @@ def test_missing_file_and_folder(workspace: Workspace, tmp_path: Path) -> None:
 LARGE = """
 import sys, threading, time
 from pathlib import Path
-from pellux.service import datasets
-from pellux.service.datasets import ReadingRequest, import_file, read_again
+from pellux.service.problems import datasets
+from pellux.service.problems.datasets import ReadingRequest, import_file, read_again
 from pellux.service.workspace import Workspace
 
 def own_memory():

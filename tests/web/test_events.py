@@ -70,7 +70,7 @@ def test_a_fresh_reader_hears_at_once_of_what_happens_next(tmp_path: Path) -> No
         lines = iter(answer.readline, b"")
         first = next(line for line in lines if line.startswith(b"data: "))
         assert time.monotonic() - begun < 2
-        assert json.loads(first.removeprefix(b"data: "))[0]["kind"] == "search"
+        assert json.loads(first.removeprefix(b"data: "))[0]["kind"] == "problem"
         answer.close()
         connection.close()
 

@@ -12,7 +12,7 @@ from flask.testing import FlaskClient
 from jsonschema import Draft202012Validator
 from openapi_spec_validator import validate
 
-from pellux.service.engine_room import EngineRoom
+from pellux.service.engine.engine import Engine
 from pellux.web.app import create_app
 from pellux.web.resources import api
 from tests.making import mixed_columns, write_csv
@@ -65,8 +65,8 @@ def check(method: str, path: str, answer: Any) -> None:
 
 
 @pytest.fixture
-def client(room: EngineRoom) -> Client:
-    return Client(create_app(room).test_client())
+def client(engine: Engine) -> Client:
+    return Client(create_app(engine).test_client())
 
 
 @pytest.fixture
@@ -95,7 +95,7 @@ def test_the_document_is_valid_openapi_and_current(client: Client) -> None:
 
 
 @pytest.mark.slow
-def test_the_whole_way_through_the_api(client: Client, room: EngineRoom, problem: dict[str, Any]) -> None:
+def test_the_whole_way_through_the_api(client: Client, engine: Engine, problem: dict[str, Any]) -> None:
     preview = client("POST", "/briefs/preview", {"data": problem["brief"]["data"], "target": "kind"}, 200)
     assert preview["brief"]["task"] == "multiclass"
     assert "macro F1" in preview["suited_metrics"]
@@ -107,7 +107,7 @@ def test_the_whole_way_through_the_api(client: Client, room: EngineRoom, problem
     body = {"learner": "tree", "space": space["text"], "plan": {"trials": 4, "workers": 2}}
     assert client("POST", f"/problems/{problem['id']}/forecast", body, 200)["fits"] == 25
     search = client("POST", f"/problems/{problem['id']}/searches", body, 201)
-    assert room.join(search["id"], 60)
+    assert engine.join(search["id"], 60)
     assert client("GET", f"/searches/{search['id']}", status=200)["state"] == "finished"
     page = client("GET", f"/searches/{search['id']}/trials?sort=score&descending=true&where=depth > 1", status=200)
     assert page["total"] == 5
@@ -177,14 +177,14 @@ def test_a_space_with_a_mistake_is_an_answer_not_an_error(client: Client) -> Non
     assert (unknown["line"], unknown["parameters"]) == (2, None)
 
 
-def test_wrong_filters_and_sorts_are_told(client: Client, room: EngineRoom, problem: dict[str, Any]) -> None:
+def test_wrong_filters_and_sorts_are_told(client: Client, engine: Engine, problem: dict[str, Any]) -> None:
     body = {"learner": "tree", "space": "depth: 2 .. 8 int", "plan": {"trials": 1, "workers": 1}}
     search = client("POST", f"/problems/{problem['id']}/searches", body, 201)["id"]
     refused(client("GET", f"/searches/{search}/trials?where=depth"), 422, "invalid-plan", "not a comparison", "where")
     refused(client("GET", f"/searches/{search}/trials?sort=1;drop"), 422, "invalid-plan", "not a column", "sort")
     assert client("GET", f"/searches/{search}/trials?where=depth > 99", status=200)["total"] == 0
     refused(client("GET", f"/searches/{search}/export/xlsx"), 422, "invalid-plan", "Allowed: csv")
-    room.join(search, 60)
+    engine.join(search, 60)
 
 
 def test_answers_have_etags_and_compress(client: Client) -> None:
@@ -216,8 +216,8 @@ def test_only_our_own_host_and_origin(client: Client, headers: dict[str, str], s
 
 
 @pytest.fixture
-def guarded(room: EngineRoom) -> FlaskClient:
-    return create_app(room, host="0.0.0.0", token="s3cret").test_client()
+def guarded(engine: Engine) -> FlaskClient:
+    return create_app(engine, host="0.0.0.0", token="s3cret").test_client()
 
 
 def test_beyond_loopback_a_token_is_needed(guarded: FlaskClient) -> None:
@@ -245,7 +245,7 @@ def test_the_login_page_sets_a_careful_cookie(guarded: FlaskClient) -> None:
 TREE = {"learner": "tree", "space": "depth: 2 .. 9 int", "plan": {"strategy": "random", "trials": 3, "workers": 1}}
 
 
-def test_a_search_is_forecast_rehearsed_and_launched_again(client: Client, room: EngineRoom, problem: dict[str, Any]) -> None:
+def test_a_search_is_forecast_rehearsed_and_launched_again(client: Client, engine: Engine, problem: dict[str, Any]) -> None:
     path = f"/problems/{problem['id']}"
     before = client("POST", f"{path}/forecast", TREE, 200)
     assert (before["strategy"], before["seconds"], before["short_sighted"]) == ("random", None, 0)
@@ -253,10 +253,10 @@ def test_a_search_is_forecast_rehearsed_and_launched_again(client: Client, room:
     assert [fit["state"] for fit in rehearsal["fits"]] == ["done"] * len(rehearsal["fits"])
     assert rehearsal["forecast"]["seconds_low"] <= rehearsal["forecast"]["seconds"] <= rehearsal["forecast"]["seconds_high"]
     search = client("POST", f"{path}/searches", TREE, 201)
-    assert room.join(search["id"], 60)
+    assert engine.join(search["id"], 60)
     again = client("POST", f"/searches/{search['id']}/repeats", {"overrides": ["plan.trials=1", "plan.warm start=all"]}, 201)
     assert (again["budget_trials"], again["warm_start"], again["overrides"]) == (1, "all", ["plan.trials=1", "plan.warm start=all"])
-    assert room.join(again["id"], 60)
+    assert engine.join(again["id"], 60)
     refused(client("PUT", f"/searches/{search['id']}/budget", {"trials": 9}), 409, "conflict", "cannot change")
     refused(
         client("POST", f"/searches/{search['id']}/trials", {"configuration": {"depth": 3}}), 409, "conflict", "launch a new one"

@@ -22,7 +22,18 @@ NAMED = {
 }
 
 
-@pytest.mark.parametrize("key", sorted(RECORDED))
+ENTRY = {"$ref": "#/components/schemas/LedgerEntry", "components": DOCUMENT["components"]}
+
+
+def test_what_the_ledger_told_fits_the_document() -> None:
+    told = RECORDED["ledger"]
+    assert {entry["kind"] for entry in told} >= {"problem", "search", "trial", "fit", "points", "analysis", "decision"}
+    for entry in told:
+        Draft202012Validator(ENTRY).validate(entry)
+        assert not Draft202012Validator(ENTRY).is_valid({**entry, "data": {}}), "the check can fail"
+
+
+@pytest.mark.parametrize("key", sorted(set(RECORDED) - {"ledger"}))
 def test_a_recorded_answer_fits_the_document(key: str) -> None:
     method, path, status = NAMED.get(key) or (*key.replace("/api/v1", "").split(" ", 1), 200)  # type: ignore[assignment]
     schema = schema_of(method, path, status, "application/json" if status < 400 else "application/problem+json")

@@ -4,6 +4,11 @@ import type { components, paths } from "./schema";
 
 export type Schemas = components["schemas"];
 export type Problem = Schemas["ProblemView"];
+export type Brief = Schemas["BriefView"];
+/** A problem about a table: its brief tells of columns, classes and folds. */
+export type TableProblem = Problem & { brief: Brief };
+export const isTable = (problem: Problem): problem is TableProblem => problem.brief !== null;
+export type Entry = Schemas["LedgerEntry"];
 export type Search = Schemas["SearchView"];
 export type TrialRow = Schemas["TrialRow"];
 export type TrialDetail = Schemas["TrialDetail"];

@@ -4,6 +4,23 @@
  */
 
 export interface paths {
+    "/api/v1/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Ledger entries as server-sent events: each message's data is a JSON array of entries, its id that of the last. */
+        get: operations["get_events"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/workspace": {
         parameters: {
             query?: never;
@@ -883,6 +900,35 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** AnalysisChanged */
+        AnalysisChanged: {
+            /** Problem Id */
+            problem_id: number;
+            /** Analysis */
+            analysis: number;
+            /** What */
+            what: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "running" | "done" | "failed";
+        };
+        /** AnalysisEntry */
+        AnalysisEntry: {
+            /** Id */
+            id: number;
+            /** At */
+            at: number;
+            /** Search Id */
+            search_id: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "analysis";
+            data: components["schemas"]["AnalysisChanged"];
+        };
         /**
          * BaselineView
          * @description A learner's default configuration, scored or on its way.
@@ -902,8 +948,8 @@ export interface components {
             reason: string;
             /** Score */
             score: number | null;
-            /** Error */
-            error: number | null;
+            /** Standard Error */
+            standard_error: number | null;
             /** Folds */
             folds: (number | null)[];
             /** Seconds */
@@ -930,8 +976,8 @@ export interface components {
             number: number;
             /** Score */
             score: number;
-            /** Error */
-            error: number | null;
+            /** Standard Error */
+            standard_error: number | null;
             /** Folds */
             folds: number[];
         };
@@ -1243,6 +1289,8 @@ export interface components {
         /**
          * CurvesView
          * @description Trials column-wise, each with its score along the resource.
+         *
+         *     `effects` are what each fold adds to the scores of all; where folds grow they are taken off.
          */
         CurvesView: {
             /** Resource */
@@ -1251,12 +1299,16 @@ export interface components {
             levels: number[];
             /** Population */
             population: boolean;
+            /** Larger Is Better */
+            larger_is_better: boolean;
+            /** Folds */
+            folds: number;
             /** Numbers */
             numbers: number[];
             /** Ids */
             ids: number[];
             /** States */
-            states: string[];
+            states: ("waiting" | "running" | "parked" | "scored" | "pruned" | "failed" | "withdrawn")[];
             /** Origins */
             origins: string[];
             /** Reasons */
@@ -1273,6 +1325,12 @@ export interface components {
             best_iterations: (number | null)[];
             /** Best */
             best: boolean[];
+            /** Means */
+            means: (number | null)[];
+            /** Effects */
+            effects: number[];
+            /** Open */
+            open: components["schemas"]["OpenCurve"][];
             /** Xs */
             xs: number[][];
             /** Ys */
@@ -1359,8 +1417,8 @@ export interface components {
             metric_label: string;
             /** Mean */
             mean: number | null;
-            /** Error */
-            error: number | null;
+            /** Standard Error */
+            standard_error: number | null;
             /** Fingerprint */
             fingerprint: string;
             /** Superseded By */
@@ -1371,6 +1429,21 @@ export interface components {
             };
             /** Files */
             files: components["schemas"]["TakeawayFile"][];
+        };
+        /** DecisionEntry */
+        DecisionEntry: {
+            /** Id */
+            id: number;
+            /** At */
+            at: number;
+            /** Search Id */
+            search_id: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "decision";
+            data: components["schemas"]["DecisionSigned"];
         };
         /**
          * DecisionRequest
@@ -1407,6 +1480,15 @@ export interface components {
              */
             weighing?: components["schemas"]["FinalistsQuery"];
         };
+        /** DecisionSigned */
+        DecisionSigned: {
+            /** Problem Id */
+            problem_id: number;
+            /** Trial Id */
+            trial_id: number;
+            /** Decision */
+            decision: number;
+        };
         /**
          * DecisionView
          * @description A signed choice. `superseded_by` is the id of the decision that took its place.
@@ -1442,8 +1524,8 @@ export interface components {
             metric_label: string;
             /** Mean */
             mean: number | null;
-            /** Error */
-            error: number | null;
+            /** Standard Error */
+            standard_error: number | null;
             /** Fingerprint */
             fingerprint: string;
             /** Superseded By */
@@ -1590,6 +1672,37 @@ export interface components {
             words: string;
         };
         /**
+         * FitChanged
+         * @description A fit as it is now; `reason` is a sentence.
+         */
+        FitChanged: {
+            /** Trial */
+            trial: number;
+            /** Fold */
+            fold: number;
+            /** Rung */
+            rung: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "queued" | "running" | "done" | "cut" | "lost" | "error" | "timeout" | "memory";
+            /** Attempt */
+            attempt: number;
+            /** Lane */
+            lane: number | null;
+            /** Started At */
+            started_at: number | null;
+            /** Ended At */
+            ended_at: number | null;
+            /** Score */
+            score: number | null;
+            /** Seconds */
+            seconds: number;
+            /** Reason */
+            reason: string;
+        };
+        /**
          * FitCounts
          * @description Fits done, and whole fits that pruning made needless, with the seconds that they would have taken.
          */
@@ -1611,8 +1724,11 @@ export interface components {
             fold: number;
             /** Rung */
             rung: number;
-            /** State */
-            state: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "queued" | "running" | "done" | "cut" | "lost" | "error" | "timeout" | "memory";
             /** Attempt */
             attempt: number;
             /** Lane */
@@ -1625,8 +1741,8 @@ export interface components {
             score: number | null;
             /** Seconds */
             seconds: number;
-            /** Message */
-            message: string;
+            /** Reason */
+            reason: string;
             /** Predict Seconds */
             predict_seconds: number;
             /** Log */
@@ -1638,6 +1754,21 @@ export interface components {
                 [key: string]: number;
             };
         };
+        /** FitEntry */
+        FitEntry: {
+            /** Id */
+            id: number;
+            /** At */
+            at: number;
+            /** Search Id */
+            search_id: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "fit";
+            data: components["schemas"]["FitChanged"];
+        };
         /** FitView */
         FitView: {
             /** Trial */
@@ -1646,8 +1777,11 @@ export interface components {
             fold: number;
             /** Rung */
             rung: number;
-            /** State */
-            state: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "queued" | "running" | "done" | "cut" | "lost" | "error" | "timeout" | "memory";
             /** Attempt */
             attempt: number;
             /** Lane */
@@ -1660,8 +1794,8 @@ export interface components {
             score: number | null;
             /** Seconds */
             seconds: number;
-            /** Message */
-            message: string;
+            /** Reason */
+            reason: string;
         };
         /** FoldCurve */
         FoldCurve: {
@@ -1703,6 +1837,10 @@ export interface components {
             strategy: string;
             /** Reason */
             reason: string;
+            /** Strategy Settings */
+            strategy_settings: {
+                [key: string]: boolean | number | string;
+            };
             /** Starts */
             starts: number;
             /** Short Sighted */
@@ -1843,6 +1981,26 @@ export interface components {
             /** Columns */
             columns: components["schemas"]["ColumnImportanceView"][];
         };
+        /**
+         * JudgingView
+         * @description How trials of a problem are judged, whatever its objective: `fits` is folds times repeats.
+         */
+        JudgingView: {
+            /** Metric */
+            metric: string;
+            /** Metric Label */
+            metric_label: string;
+            /** Larger Is Better */
+            larger_is_better: boolean;
+            /** Folds */
+            folds: number;
+            /** Fits */
+            fits: number;
+            /** Seed */
+            seed: number;
+            /** Recorded */
+            recorded: string[];
+        };
         /** LabelRequest */
         LabelRequest: {
             /**
@@ -1912,6 +2070,7 @@ export interface components {
             /** Package */
             package: string;
         };
+        LedgerEntry: components["schemas"]["SearchEntry"] | components["schemas"]["TrialEntry"] | components["schemas"]["FitEntry"] | components["schemas"]["PointsEntry"] | components["schemas"]["AnalysisEntry"] | components["schemas"]["DecisionEntry"] | components["schemas"]["ProblemEntry"] | components["schemas"]["RemarksEntry"];
         /**
          * LimitsRequest
          * @description New budgets of a running search; what is left out stays, null takes a budget away.
@@ -1987,6 +2146,20 @@ export interface components {
              * @default
              */
             token?: string;
+        };
+        /**
+         * OpenCurve
+         * @description The curve of one fold of a trial that lives: what its mean is made of, for those who go on drawing it.
+         */
+        OpenCurve: {
+            /** Trial */
+            trial: number;
+            /** Fold */
+            fold: number;
+            /** Iterations */
+            iterations: number[];
+            /** Scores */
+            scores: number[];
         };
         /**
          * OpeningRequest
@@ -2206,6 +2379,7 @@ export interface components {
             /**
              * @default {
              *       "strategy": "automatic",
+             *       "strategy settings": {},
              *       "early stopping": "none",
              *       "stopping": {},
              *       "trials": 60,
@@ -2233,6 +2407,36 @@ export interface components {
             overrides?: string[];
         };
         /**
+         * PointsAdded
+         * @description Further points of a fold's curve: pairs of level and score.
+         */
+        PointsAdded: {
+            /** Trial */
+            trial: number;
+            /** Fold */
+            fold: number;
+            /** Points */
+            points: [
+                number,
+                number
+            ][];
+        };
+        /** PointsEntry */
+        PointsEntry: {
+            /** Id */
+            id: number;
+            /** At */
+            at: number;
+            /** Search Id */
+            search_id: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "points";
+            data: components["schemas"]["PointsAdded"];
+        };
+        /**
          * PointsView
          * @description Every ended trial of a search, a list a column.
          */
@@ -2242,13 +2446,13 @@ export interface components {
             /** Ids */
             ids: number[];
             /** States */
-            states: string[];
+            states: ("waiting" | "running" | "parked" | "scored" | "pruned" | "failed" | "withdrawn")[];
             /** Origins */
             origins: string[];
             /** Means */
             means: (number | null)[];
-            /** Errors */
-            errors: (number | null)[];
+            /** Standard Errors */
+            standard_errors: (number | null)[];
             /** Seconds */
             seconds: number[];
             /** Ended At */
@@ -2284,6 +2488,19 @@ export interface components {
             findings: components["schemas"]["FindingView"][];
         };
         /**
+         * ProblemChanged
+         * @description A problem was made, changed its brief, its name or tags, or what is known of it from elsewhere.
+         */
+        ProblemChanged: {
+            /** Problem Id */
+            problem_id: number;
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "made" | "brief" | "label" | "past results";
+        };
+        /**
          * ProblemDocument
          * @description RFC 9457 problem document.
          */
@@ -2304,6 +2521,21 @@ export interface components {
              */
             trace?: string | null;
         };
+        /** ProblemEntry */
+        ProblemEntry: {
+            /** Id */
+            id: number;
+            /** At */
+            at: number;
+            /** Search Id */
+            search_id: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "problem";
+            data: components["schemas"]["ProblemChanged"];
+        };
         /** ProblemView */
         ProblemView: {
             /** Id */
@@ -2322,7 +2554,10 @@ export interface components {
             rows: number;
             /** Data Name */
             data_name: string;
-            brief: components["schemas"]["BriefView"];
+            /** Objective */
+            objective: string;
+            judging: components["schemas"]["JudgingView"];
+            brief: components["schemas"]["BriefView"] | null;
             /** Searches */
             searches: number;
             /** Running */
@@ -2420,8 +2655,8 @@ export interface components {
             reason: string;
             /** Mean */
             mean: number | null;
-            /** Error */
-            error: number | null;
+            /** Standard Error */
+            standard_error: number | null;
             /** State */
             state: string;
         };
@@ -2476,10 +2711,35 @@ export interface components {
             search_id: number;
             /** Mean */
             mean: number;
-            /** Error */
-            error: number | null;
+            /** Standard Error */
+            standard_error: number | null;
             /** Scores */
             scores: number[];
+        };
+        /**
+         * RemarksChanged
+         * @description What people wrote to a trial; of a whole problem when its shortlist was filled by rule.
+         */
+        RemarksChanged: {
+            /** Problem Id */
+            problem_id: number;
+            /** Trial Id */
+            trial_id: number | null;
+        };
+        /** RemarksEntry */
+        RemarksEntry: {
+            /** Id */
+            id: number;
+            /** At */
+            at: number;
+            /** Search Id */
+            search_id: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "remarks";
+            data: components["schemas"]["RemarksChanged"];
         };
         /** RemarksRequest */
         RemarksRequest: {
@@ -2610,12 +2870,55 @@ export interface components {
             trials: components["schemas"]["RecheckedView"][];
         };
         /**
+         * SearchChanged
+         * @description A search, baseline run, re-judging or safety check began or changed its state; `reason` is a sentence.
+         */
+        SearchChanged: {
+            /** Problem Id */
+            problem_id: number;
+            /**
+             * Run
+             * @enum {string}
+             */
+            run: "search" | "re-judge" | "safety check" | "baselines";
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "draft" | "running" | "paused" | "finished" | "stopped" | "failed";
+            /** Reason */
+            reason: string;
+            /** Active Seconds */
+            active_seconds: number;
+            /** Workers */
+            workers: number;
+        };
+        /** SearchEntry */
+        SearchEntry: {
+            /** Id */
+            id: number;
+            /** At */
+            at: number;
+            /** Search Id */
+            search_id: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "search";
+            data: components["schemas"]["SearchChanged"];
+        };
+        /**
          * SearchRequest
          * @description A search in an existing problem.
          */
         SearchRequest: {
-            /** Learner */
-            learner: string;
+            /**
+             * Learner
+             * @description A learner, or several; empty where a problem has but one thing to configure.
+             * @default
+             */
+            learner?: string;
             /**
              * Space
              * @description Space notation; the learner's default space when left out.
@@ -2625,6 +2928,7 @@ export interface components {
             /**
              * @default {
              *       "strategy": "automatic",
+             *       "strategy settings": {},
              *       "early stopping": "none",
              *       "stopping": {},
              *       "trials": 60,
@@ -2682,6 +2986,10 @@ export interface components {
             chosen_by: string;
             /** Strategy Reason */
             strategy_reason: string;
+            /** Strategy Settings */
+            strategy_settings: {
+                [key: string]: boolean | number | string;
+            };
             /** Overrides */
             overrides: string[];
             /** Warm Start */
@@ -2701,8 +3009,11 @@ export interface components {
             seed: number;
             /** Workers */
             workers: number;
-            /** State */
-            state: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "draft" | "running" | "paused" | "finished" | "stopped" | "failed";
             /** Reason */
             reason: string;
             /** Halted */
@@ -2761,6 +3072,14 @@ export interface components {
              */
             strategy?: string;
             /**
+             * Strategy Settings
+             * @description Settings of the strategy, such as 'interval' of population training.
+             * @default {}
+             */
+            "strategy settings"?: {
+                [key: string]: number | string;
+            };
+            /**
              * Early Stopping
              * @description The rule that ends weak trials; 'automatic' picks one and says why.
              * @default none
@@ -2768,7 +3087,7 @@ export interface components {
             "early stopping"?: string;
             /**
              * Stopping
-             * @description Settings of the rule; 'resource' and 'most' say what grows, 'interval' belongs to population training.
+             * @description Settings of the rule; 'resource' and 'most' say what grows.
              * @default {}
              */
             stopping?: {
@@ -3021,6 +3340,8 @@ export interface components {
             label: string;
             /** Sentence */
             sentence: string;
+            /** Settings */
+            settings: components["schemas"]["RuleSetting"][];
         };
         /** Suggestion */
         Suggestion: {
@@ -3108,6 +3429,59 @@ export interface components {
             classes: string[];
             root: components["schemas"]["TreeNode"] | null;
         };
+        /**
+         * TrialChanged
+         * @description A trial as it is now, but for what people wrote to it; `reason` is a sentence, `reason_code` what it says.
+         */
+        TrialChanged: {
+            /** Id */
+            id: number;
+            /** Number */
+            number: number;
+            /** Origin */
+            origin: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "parked" | "scored" | "pruned" | "failed" | "withdrawn";
+            /** Reason */
+            reason: string;
+            /** Reason Code */
+            reason_code: string;
+            /** Configuration */
+            configuration: {
+                [key: string]: boolean | number | string;
+            };
+            /** Scores */
+            scores: (number | null)[];
+            /** Mean */
+            mean: number | null;
+            /** Standard Error */
+            standard_error: number | null;
+            /** Seconds */
+            seconds: number;
+            /** Seen */
+            seen: number;
+            /** Pending */
+            pending: number;
+            /** Created At */
+            created_at: number;
+            /** Ended At */
+            ended_at: number | null;
+            /** Bracket */
+            bracket: number;
+            /** Rung */
+            rung: number;
+            /** Best Iteration */
+            best_iteration: number | null;
+            /** Parent */
+            parent: number | null;
+            /** Member */
+            member: number;
+            /** Share */
+            share: number;
+        };
         /** TrialDetail */
         TrialDetail: {
             /** Id */
@@ -3118,10 +3492,15 @@ export interface components {
             number: number;
             /** Origin */
             origin: string;
-            /** State */
-            state: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "parked" | "scored" | "pruned" | "failed" | "withdrawn";
             /** Reason */
             reason: string;
+            /** Reason Code */
+            reason_code: string;
             /** Configuration */
             configuration: {
                 [key: string]: boolean | number | string;
@@ -3130,8 +3509,8 @@ export interface components {
             scores: (number | null)[];
             /** Mean */
             mean: number | null;
-            /** Error */
-            error: number | null;
+            /** Standard Error */
+            standard_error: number | null;
             /** Seconds */
             seconds: number;
             /** Seen */
@@ -3179,9 +3558,9 @@ export interface components {
                 [key: string]: boolean | number | string;
             };
             /** Data Hash */
-            data_hash: string;
+            data_hash: string | null;
             /** Folds Hash */
-            folds_hash: string;
+            folds_hash: string | null;
             /** Versions */
             versions: {
                 [key: string]: string;
@@ -3196,6 +3575,21 @@ export interface components {
             counter: string | null;
             /** Curves */
             curves: components["schemas"]["FoldCurve"][];
+        };
+        /** TrialEntry */
+        TrialEntry: {
+            /** Id */
+            id: number;
+            /** At */
+            at: number;
+            /** Search Id */
+            search_id: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "trial";
+            data: components["schemas"]["TrialChanged"];
         };
         /** TrialPage */
         TrialPage: {
@@ -3216,10 +3610,15 @@ export interface components {
             number: number;
             /** Origin */
             origin: string;
-            /** State */
-            state: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "parked" | "scored" | "pruned" | "failed" | "withdrawn";
             /** Reason */
             reason: string;
+            /** Reason Code */
+            reason_code: string;
             /** Configuration */
             configuration: {
                 [key: string]: boolean | number | string;
@@ -3228,8 +3627,8 @@ export interface components {
             scores: (number | null)[];
             /** Mean */
             mean: number | null;
-            /** Error */
-            error: number | null;
+            /** Standard Error */
+            standard_error: number | null;
             /** Seconds */
             seconds: number;
             /** Seen */
@@ -3308,6 +3707,43 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    get_events: {
+        parameters: {
+            query?: {
+                /** @description Entries after this one. */
+                after?: number;
+                /** @description Only this search's, and those of none. */
+                search?: number;
+            };
+            header?: {
+                /** @description As `after`, on reconnecting. */
+                "Last-Event-ID"?: number;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The stream. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": components["schemas"]["LedgerEntry"][];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     get_workspace: {
         parameters: {
             query?: never;

@@ -1,8 +1,8 @@
 import Dialog from "@mui/material/Dialog";
 import { useState } from "react";
 import { useNavigate } from "react-router";
-import { useProblems } from "../api/hooks";
-import { STAGES, useChosen } from "./place";
+import { useProblems } from "../api/problems";
+import { STAGES, useChosen } from "../ui/place";
 
 interface Destination {
   label: string;

@@ -1,6 +1,6 @@
 import type { Search } from "../api/client";
 import { score } from "../lib/format";
-import { StateMark } from "../marks/StateMark";
+import { StateMark } from "../charts/StateMark";
 
 /** A search in one line: number, state, learner, its best. */
 export function SearchLine({ search }: { search: Search }) {
@@ -10,7 +10,7 @@ export function SearchLine({ search }: { search: Search }) {
       <span>{search.kind === "search" ? `Search ${search.number}` : `Re-judging ${search.number}`}</span>
       <span className="soft small">
         {search.kind === "search" ? search.learner : `${search.budget_trials} finalists`}
-        {search.best && ` · best ${score(search.best.score, search.best.error)}`}
+        {search.best && ` · best ${score(search.best.score, search.best.standard_error)}`}
       </span>
     </span>
   );

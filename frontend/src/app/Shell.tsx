@@ -1,10 +1,10 @@
 import { Suspense, useEffect } from "react";
 import { Outlet } from "react-router";
-import { LightContext, useLedger } from "../api/live";
-import { Inspector } from "../stages/inspector/Inspector";
+import { LightContext, useLedger } from "../api/events";
+import { Inspector } from "../features/inspector/Inspector";
 import { Help } from "./Help";
 import { Palette } from "./Palette";
-import { usePlace, useChosen } from "./place";
+import { usePlace, useChosen } from "../ui/place";
 import { useShortcuts } from "./shortcuts";
 import { StageStrip } from "./StageStrip";
 import { TopBar } from "./TopBar";

@@ -1,7 +1,7 @@
 import { Link } from "react-router";
 import type { Problem, Search } from "../api/client";
 import { configurations, count, duration, plural } from "../lib/format";
-import { STAGES, useChosen, type Stage } from "./place";
+import { STAGES, useChosen, type Stage } from "../ui/place";
 
 const NAMES: Record<Stage, string> = {
   brief: "Brief",
@@ -61,7 +61,7 @@ export function StageStrip() {
 function figures(stage: Stage, problem: Problem, search: Search | null): string {
   switch (stage) {
     case "brief":
-      return `${count(problem.rows)} rows · ${problem.brief.metric_label} · ${problem.brief.folds} folds`;
+      return `${count(problem.rows)} rows · ${problem.judging.metric_label} · ${problem.judging.folds} folds`;
     case "space":
       if (search?.kind === "re-judge") return "as the finalists have it";
       return search

@@ -3,12 +3,13 @@ import Select from "@mui/material/Select";
 import Tooltip from "@mui/material/Tooltip";
 import { useColorScheme } from "@mui/material/styles";
 import { Link, useNavigate } from "react-router";
-import { useProblems, useWorkspace } from "../api/hooks";
-import { useLight } from "../api/live";
+import { useProblems } from "../api/problems";
+import { useWorkspace } from "../api/workspace";
+import { useLight } from "../api/events";
 import { count } from "../lib/format";
-import { Mark } from "../marks/Mark";
+import { Mark } from "../charts/Mark";
 import { SearchLine } from "./SearchLine";
-import { useChosen } from "./place";
+import { useChosen } from "../ui/place";
 
 const plainSelect = { "& fieldset": { border: 0 }, fontWeight: 600, maxWidth: 300, "& .MuiSelect-select": { py: 0.5 } };
 

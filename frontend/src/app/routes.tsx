@@ -1,11 +1,11 @@
 import { createBrowserRouter, type RouteObject } from "react-router";
-import { HomeStage } from "../stages/home/HomeStage";
-import { NewProblem } from "../stages/brief/NewProblem";
-import { BriefStage } from "../stages/brief/BriefStage";
-import { SpaceStage } from "../stages/space/SpaceStage";
-import { LiveStage } from "../stages/live/LiveStage";
-import { EvidenceStage } from "../stages/evidence/EvidenceStage";
-import { DecisionStage } from "../stages/decision/DecisionStage";
+import { HomeStage } from "../features/home/HomeStage";
+import { NewProblem } from "../features/brief/NewProblem";
+import { BriefStage } from "../features/brief/BriefStage";
+import { SpaceStage } from "../features/space/SpaceStage";
+import { LiveStage } from "../features/live/LiveStage";
+import { EvidenceStage } from "../features/evidence/EvidenceStage";
+import { DecisionStage } from "../features/decision/DecisionStage";
 import { Shell } from "./Shell";
 import { Broken, Missing } from "./Broken";
 

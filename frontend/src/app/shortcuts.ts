@@ -1,7 +1,7 @@
 import { useEffect, useState } from "react";
 import { useNavigate } from "react-router";
-import { useSteerSearch } from "../api/hooks";
-import { STAGES, useChosen } from "./place";
+import { useSteerSearch } from "../api/searches";
+import { STAGES, useChosen } from "../ui/place";
 
 export const SHORTCUTS: [string, string][] = [
   ["1 – 5", "Brief, Space, Live, Evidence, Decision"],

@@ -44,7 +44,7 @@ def group() -> None:
 
 def main() -> None:
     """Entry point: an error that a person can mend is one line (with the traceback of own code below it) and exit status 2."""
-    from pellux.core.errors import PelluxError
+    from pellux.service.errors import PelluxError
 
     try:
         sys.exit(group(standalone_mode=False))

@@ -10,9 +10,9 @@ import click
 
 from pellux.cli import options
 from pellux.cli.progress import duration
-from pellux.service.plan_files import read_plan
-from pellux.service.runs import check
-from pellux.service.views import ForecastView, RehearsalFitView
+from pellux.service.planning.plan_files import read_plan
+from pellux.service.planning.schemas import ForecastView, RehearsalFitView
+from pellux.service.searches.plans import check
 from pellux.service.workspace import Workspace
 
 

@@ -9,17 +9,16 @@ from pathlib import Path
 import click
 
 from pellux.cli import options
-from pellux.core.errors import InvalidPlan, WorkspaceError
-from pellux.core.judging.selection import BY_HAND, HIGHEST_MEAN, RULES
-from pellux.service.contest import FinalistsQuery
-from pellux.service.decision_views import FinalistsView
-from pellux.service.decisions import DecisionRequest, decide, decision_detail
-from pellux.service.engine_room import EngineRoom
-from pellux.service.finalists import finalists
-from pellux.service.judgements import OpeningRequest, ask_honest_score, honest_score_view, open_holdout, openings
-from pellux.service.searches import get_search
-from pellux.service.side_measures import COSTS, FIT_SECONDS
-from pellux.service.takeaway import write_all
+from pellux.service.decisions.candidates import BY_HAND, HIGHEST_MEAN, RULES, FinalistsQuery
+from pellux.service.decisions.decisions import DecisionRequest, decide, decision_detail
+from pellux.service.decisions.finalists import finalists
+from pellux.service.decisions.judgements import OpeningRequest, ask_honest_score, honest_score_view, open_holdout, openings
+from pellux.service.decisions.schemas import FinalistsView
+from pellux.service.decisions.side_measures import COSTS, FIT_SECONDS
+from pellux.service.decisions.takeaway import write_all
+from pellux.service.engine.engine import Engine
+from pellux.service.errors import InvalidPlan, WorkspaceError
+from pellux.service.searches.searches import problem_of
 from pellux.service.workspace import Workspace
 
 
@@ -44,22 +43,22 @@ def command(
     if not (folder / "pellux.db").exists():
         raise WorkspaceError(f"{folder} is not a workspace: it has no pellux.db.")
     workspace = Workspace(folder)
-    room = EngineRoom(workspace)
+    engine = Engine(workspace)
     try:
         problem_id, query = _target(workspace, target, cost, limit)
         found = finalists(workspace, problem_id, query)
         chosen, words = _chosen(found, rule, trial_id)
-        room.analyst.wait(ask_honest_score(room, problem_id).id)
+        engine.analyst.wait(ask_honest_score(engine, problem_id).id)
         if open_holdout:
-            _open(room, problem_id, OpeningRequest(trial_id=chosen, opener=signer, again=again))
+            _open(engine, problem_id, OpeningRequest(trial_id=chosen, opener=signer, again=again))
         request = DecisionRequest(
             trial_id=chosen, rule=rule if trial_id is None else BY_HAND, reason=reason or words, signer=signer, weighing=query
         )
-        made = decide(room, problem_id, request)
-        room.analyst.finish()
-        _tell(room, problem_id, made, folder_out, as_json)
+        made = decide(engine, problem_id, request)
+        engine.analyst.finish()
+        _tell(engine, problem_id, made, folder_out, as_json)
     finally:
-        room.close()
+        engine.close()
         workspace.close()
 
 
@@ -72,8 +71,7 @@ def _target(workspace: Workspace, target: str, cost: str, limit: str | None) -> 
     query = FinalistsQuery(top=50, cost=cost, limit_on=on, limit=value)
     if match[1] == "problem":
         return number, query
-    with workspace.database.read() as session:
-        return get_search(session, number).problem_id, query.model_copy(update={"search": number})
+    return problem_of(workspace, number), query.model_copy(update={"search": number})
 
 
 def _limit(text: str | None) -> tuple[str | None, float | None]:
@@ -96,19 +94,21 @@ def _chosen(found: FinalistsView, rule: str, trial_id: int | None) -> tuple[int,
     return by.trial_id, by.reason
 
 
-def _open(room: EngineRoom, problem_id: int, request: OpeningRequest) -> None:
-    done = room.analyst.wait(open_holdout(room, problem_id, request))
+def _open(engine: Engine, problem_id: int, request: OpeningRequest) -> None:
+    done = engine.analyst.wait(open_holdout(engine, problem_id, request))
     if done.message:
         raise WorkspaceError(f"The holdout could not be judged: {done.message}")
 
 
-def _tell(room: EngineRoom, problem_id: int, made: int, folder_out: Path | None, as_json: bool) -> None:
-    detail = decision_detail(room.workspace, made)
-    honest = honest_score_view(room.workspace, problem_id)
-    looks = openings(room.workspace, problem_id)
-    names = write_all(room.workspace, made, folder_out) if folder_out is not None else []
+def _tell(engine: Engine, problem_id: int, made: int, folder_out: Path | None, as_json: bool) -> None:
+    detail = decision_detail(engine.workspace, made)
+    honest = honest_score_view(engine.workspace, problem_id)
+    looks = openings(engine.workspace, problem_id)
+    names = write_all(engine.workspace, made, folder_out) if folder_out is not None else []
     if as_json:
-        about = detail.model_dump(include={"id", "rule", "reason", "learner", "configuration", "mean", "error", "fingerprint"})
+        about = detail.model_dump(
+            include={"id", "rule", "reason", "learner", "configuration", "mean", "standard_error", "fingerprint"}
+        )
         shown = honest.model_dump(include={"score", "low", "high"}) if honest and honest.score is not None else None
         click.echo(
             json.dumps({"decision": about, "honest_score": shown, "holdout": [v.model_dump() for v in looks], "files": names})

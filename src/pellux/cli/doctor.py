@@ -10,7 +10,7 @@ import click
 import psutil
 
 from pellux.cli import options
-from pellux.service.launching import default_workers, versions
+from pellux.service.machine import default_workers, versions
 from pellux.service.workspace import EngineHeld, Workspace
 
 OPTIONAL = {"lightgbm": "LightGBM", "xgboost": "XGBoost", "distributed": "cluster runner", "skl2onnx": "ONNX export"}

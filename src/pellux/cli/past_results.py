@@ -7,8 +7,8 @@ from pathlib import Path
 import click
 
 from pellux.cli import options
-from pellux.core.errors import InvalidData
-from pellux.service.prior_knowledge import PastResultsRequest, keep_past_results
+from pellux.service.errors import InvalidData
+from pellux.service.planning.prior_knowledge import PastResultsRequest, keep_past_results
 from pellux.service.workspace import Workspace
 
 

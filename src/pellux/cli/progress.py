@@ -8,7 +8,8 @@ from rich.console import Console
 from rich.progress import BarColumn, MofNCompleteColumn, TextColumn, TimeRemainingColumn
 from rich.progress import Progress as Bar
 
-from pellux.service.views import BestView, SearchView
+from pellux.service.problems.schemas import BestView
+from pellux.service.searches.schemas import SearchView
 
 
 def duration(seconds: float) -> str:
@@ -70,4 +71,4 @@ class Progress:
 def _score(best: BestView | None) -> str:
     if best is None:
         return "–"
-    return f"{best.score:.4g}" if best.error is None else f"{best.score:.4g} ± {best.error:.2g}"
+    return f"{best.score:.4g}" if best.standard_error is None else f"{best.score:.4g} ± {best.standard_error:.2g}"

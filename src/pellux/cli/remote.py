@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import quote, urlsplit
 
-from pellux.core.errors import InvalidPlan, WorkspaceError
+from pellux.service.errors import InvalidPlan, WorkspaceError
 
 
 class Remote:

@@ -16,13 +16,12 @@ import click
 from pellux.cli import options
 from pellux.cli.progress import Progress
 from pellux.cli.remote import Remote
-from pellux.engine.model import SearchState
-from pellux.service.engine_room import EngineRoom
-from pellux.service.plan_files import read_plan
-from pellux.service.requests import PlanFile
-from pellux.service.runs import begin, import_for
-from pellux.service.searches import search_view, set_state, summary
-from pellux.service.views import SearchView
+from pellux.service.engine.engine import Engine
+from pellux.service.planning.plan_files import read_plan
+from pellux.service.planning.requests import PlanFile
+from pellux.service.searches.plans import begin, import_for
+from pellux.service.searches.schemas import SearchView
+from pellux.service.searches.searches import search_view, set_state, summary
 from pellux.service.workspace import EngineHeld, Workspace
 
 POLL = 0.25
@@ -62,20 +61,20 @@ def _interrupt(number: int, frame: FrameType | None) -> NoReturn:
 
 
 def _run_here(workspace: Workspace, plan: PlanFile, as_json: bool) -> dict[str, Any]:
-    room = EngineRoom(workspace)
+    engine = Engine(workspace)
     try:
         table = import_for(workspace, plan)
-        search_id = begin(room, plan)
+        search_id = begin(engine, plan)
         with Progress(quiet=as_json, title=f"{table.name}, {plan.learner}") as progress:
             try:
-                _follow(lambda: search_view(room, search_id), progress)
+                _follow(lambda: search_view(engine, search_id), progress)
             except Interrupted:
-                set_state(room, search_id, "paused")
-                _await_leaving(SearchState.RUNNING, lambda: search_view(room, search_id))
-            progress.show(search_view(room, search_id))
-        return summary(room, search_id)
+                set_state(engine, search_id, "paused")
+                _await_leaving("running", lambda: search_view(engine, search_id))
+            progress.show(search_view(engine, search_id))
+        return summary(engine, search_id)
     finally:
-        room.close()
+        engine.close()
 
 
 def _run_there(remote: Remote, plan: PlanFile, as_json: bool) -> dict[str, Any]:
@@ -92,23 +91,23 @@ def _run_there(remote: Remote, plan: PlanFile, as_json: bool) -> dict[str, Any]:
             _follow(look, progress)
         except Interrupted:
             remote.send("PUT", f"/searches/{search_id}/state", {"state": "paused"})
-            _await_leaving(SearchState.RUNNING, look)
+            _await_leaving("running", look)
         progress.show(look())
     found: dict[str, Any] = remote.get(f"/searches/{search_id}/summary")
     return found
 
 
 def _follow(look: Callable[[], SearchView], progress: Progress) -> None:
-    _await_leaving(SearchState.PAUSED, look)  # a paused search that was just told to go on
+    _await_leaving("paused", look)  # a paused search that was just told to go on
     while True:
         view = look()
         progress.show(view)
-        if SearchState(view.state).ended or view.halted is not None or view.state == SearchState.PAUSED.value:
+        if (view.state in EXIT and view.state not in ("running", "paused")) or view.halted is not None or view.state == "paused":
             return
         time.sleep(POLL)
 
 
-def _await_leaving(state: SearchState, look: Callable[[], SearchView]) -> None:
+def _await_leaving(state: str, look: Callable[[], SearchView]) -> None:
     until = time.monotonic() + 10
-    while look().state == state.value and time.monotonic() < until:
+    while look().state == state and time.monotonic() < until:
         time.sleep(0.05)

@@ -9,8 +9,7 @@ from pathlib import Path
 import click
 
 from pellux.cli import options
-from pellux.engine.runners.local import prepare
-from pellux.service.engine_room import EngineRoom
+from pellux.service.engine.engine import Engine, prepare
 from pellux.service.workspace import Workspace
 from pellux.web.app import create_app
 from pellux.web.security import is_loopback
@@ -27,7 +26,7 @@ def command(folder: Path, host: str, port: int, allowed: tuple[Path, ...]) -> No
 
 
 def open_bench(
-    folder: Path, host: str, port: int, ready: Callable[[EngineRoom], None] | None = None, allowed: Sequence[Path] = ()
+    folder: Path, host: str, port: int, ready: Callable[[Engine], None] | None = None, allowed: Sequence[Path] = ()
 ) -> None:
     """Serve until a signal; searches that were running go on. `ready` is called before the address is printed."""
     workspace = Workspace(folder, allowed=allowed)
@@ -35,11 +34,11 @@ def open_bench(
     listening = bind(host, port)
     token = None if is_loopback(host) else secrets.token_urlsafe(24)
     workspace.tell_about_engine(url=address(listening), token=token)
-    room = EngineRoom(workspace)
+    engine = Engine(workspace)
     prepare()
-    taken_up = room.take_up()
+    taken_up = engine.take_up()
     if ready is not None:
-        ready(room)
+        ready(engine)
 
     def announce() -> None:
         click.echo(f"Pellux serves {workspace.folder} at {address(listening)}")
@@ -48,5 +47,5 @@ def open_bench(
         if token:
             click.echo(f"Token: {token}")
 
-    serve(create_app(room, host=host, token=token), listening, workspace, announce)
+    serve(create_app(engine, host=host, token=token), listening, workspace, announce)
     workspace.close()

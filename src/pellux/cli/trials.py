@@ -8,8 +8,8 @@ from pathlib import Path
 import click
 
 from pellux.cli import options
-from pellux.core.errors import WorkspaceError
-from pellux.service.trials import EXPORTS, export
+from pellux.service.errors import WorkspaceError
+from pellux.service.searches.trials import EXPORTS, export
 from pellux.service.workspace import Workspace
 
 

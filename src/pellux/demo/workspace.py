@@ -6,13 +6,13 @@ from collections.abc import Callable
 from pathlib import Path
 
 from pellux.demo.generator import FOLDER
-from pellux.service.baselines import BaselinesRequest, await_baselines, score_baselines
-from pellux.service.datasets import import_file
-from pellux.service.engine_room import EngineRoom
-from pellux.service.launching import launch
-from pellux.service.problems import create_problem, label_problem, list_problems
-from pellux.service.requests import BriefRequest, SearchRequest, SettingsRequest
-from pellux.service.searches import list_searches
+from pellux.service.engine.engine import Engine
+from pellux.service.planning.launching import launch
+from pellux.service.planning.requests import BriefRequest, SearchRequest, SettingsRequest
+from pellux.service.problems.datasets import import_file
+from pellux.service.problems.problems import create_problem, label_problem, list_problems
+from pellux.service.searches.baselines import BaselinesRequest, await_baselines, score_baselines
+from pellux.service.searches.searches import list_searches
 from pellux.service.workspace import Workspace
 
 WARM = "Warm arrivals: will a load arrive too warm?"
@@ -54,53 +54,64 @@ def furnish(folder: Path, say: Callable[[str], None]) -> bool:
             return False
         workspace.hold_engine()
         say("Preparing the demo: importing the data and running a first search (about a minute) …")
-        energy = import_file(workspace, FOLDER / "energy_per_trip.csv")
-        # A trip by a unit that was never seen is what counts: all trips of a unit lie in one fold.
-        fresh = BriefRequest(
-            data=energy.hash, target="energy_kwh", name=ENERGY, metric="RMSE", recorded=["MAE", "R2"], seed=7, group="unit_id",
-            folds="5 grouped",
-        )  # fmt: skip
-        energy_problem = create_problem(workspace, fresh)
-        label_problem(workspace, energy_problem, None, ["regression", "fresh"])
-        warm = import_file(workspace, FOLDER / "warm_arrivals.csv")
-        brief = BriefRequest(
-            data=warm.hash, target="arrived_warm", name=WARM, metric="average precision", folds="5 stratified",
-            holdout="20 %", seed=7, ignore=["unit_id", "departed_on"], recorded=["ROC AUC", "log loss"],
-        )  # fmt: skip
-        problem = create_problem(workspace, brief)
-        label_problem(workspace, problem, None, ["classification", "cold chain"])
-        room = EngineRoom(workspace)
-        for fresh_problem, first_look in ((energy_problem, ["ridge", *QUICK]), (problem, ["logistic", *QUICK])):
-            score_baselines(room, fresh_problem, BaselinesRequest(learners=first_look))
-            await_baselines(room, fresh_problem)
+        engine = Engine(workspace)
+        energy, warm = _energy(workspace), _warm(workspace)
+        for problem, first_look in ((energy, ["ridge", *QUICK]), (warm, ["logistic", *QUICK])):
+            score_baselines(engine, problem, BaselinesRequest(learners=first_look))
+            await_baselines(engine, problem)
         plan = SettingsRequest(strategy="random", trials=FIRST_TRIALS, seed=3)
-        search = launch(room, problem, SearchRequest(learner="boosting", space=FIRST_SPACE, plan=plan))
-        room.join(search)
+        engine.join(launch(engine, warm, SearchRequest(learner="boosting", space=FIRST_SPACE, plan=plan)))
         say("… a fold race on the same problem …")
         race = SettingsRequest(strategy="random", trials=RACE_TRIALS, seed=5, early_stopping="fold race")
-        room.join(launch(room, problem, SearchRequest(learner="boosting", space=FIRST_SPACE, plan=race)))
+        engine.join(launch(engine, warm, SearchRequest(learner="boosting", space=FIRST_SPACE, plan=race)))
         say("… and asynchronous halving on a third, a small network …")
-        sound = import_file(workspace, FOLDER / "compressor_sound.csv")
-        heard = BriefRequest(
-            data=sound.hash, target="fault", name=SOUND, metric="macro F1", folds="3 stratified", holdout="20 %", seed=7
-        )
-        listening = create_problem(workspace, heard)
-        label_problem(workspace, listening, None, ["classification", "sound"])
         halving = SettingsRequest(
             strategy="automatic", trials=SOUND_TRIALS, seed=4, early_stopping="asynchronous halving", stopping={"least": 3}
         )
-        room.join(launch(room, listening, SearchRequest(learner="network", space=SOUND_SPACE, plan=halving)))
-        room.close()
+        engine.join(launch(engine, _sound(workspace), SearchRequest(learner="network", space=SOUND_SPACE, plan=halving)))
+        engine.close()
         return True
     finally:
         workspace.close()
 
 
-def start_live(room: EngineRoom) -> None:
+def _energy(workspace: Workspace) -> int:
+    data = import_file(workspace, FOLDER / "energy_per_trip.csv")
+    # A trip by a unit that was never seen is what counts: all trips of a unit lie in one fold.
+    brief = BriefRequest(
+        data=data.hash, target="energy_kwh", name=ENERGY, metric="RMSE", recorded=["MAE", "R2"], seed=7, group="unit_id",
+        folds="5 grouped",
+    )  # fmt: skip
+    return _labelled(workspace, create_problem(workspace, brief), "regression", "fresh")
+
+
+def _warm(workspace: Workspace) -> int:
+    data = import_file(workspace, FOLDER / "warm_arrivals.csv")
+    brief = BriefRequest(
+        data=data.hash, target="arrived_warm", name=WARM, metric="average precision", folds="5 stratified", holdout="20 %", seed=7,
+        ignore=["unit_id", "departed_on"], recorded=["ROC AUC", "log loss"],
+    )  # fmt: skip
+    return _labelled(workspace, create_problem(workspace, brief), "classification", "cold chain")
+
+
+def _sound(workspace: Workspace) -> int:
+    data = import_file(workspace, FOLDER / "compressor_sound.csv")
+    brief = BriefRequest(
+        data=data.hash, target="fault", name=SOUND, metric="macro F1", folds="3 stratified", holdout="20 %", seed=7
+    )
+    return _labelled(workspace, create_problem(workspace, brief), "classification", "sound")
+
+
+def _labelled(workspace: Workspace, problem: int, *tags: str) -> int:
+    label_problem(workspace, problem, None, list(tags))
+    return problem
+
+
+def start_live(engine: Engine) -> None:
     """Start the search that runs while the demo is looked at, unless one is running already."""
-    problem = next((p for p in list_problems(room.workspace) if p.name == WARM), None)
+    problem = next((p for p in list_problems(engine.workspace) if p.name == WARM), None)
     if problem is None or problem.running:
         return
-    seed = 11 + len(list_searches(room, problem.id))
+    seed = 11 + len(list_searches(engine, problem.id))
     plan = SettingsRequest(trials=LIVE_TRIALS, seed=seed, warm_start="all", early_stopping="automatic")
-    launch(room, problem.id, SearchRequest(learner="boosting", space=LIVE_SPACE, plan=plan))
+    launch(engine, problem.id, SearchRequest(learner="boosting", space=LIVE_SPACE, plan=plan))

@@ -16,7 +16,7 @@ from dataclasses import replace
 from typing import Protocol
 
 from pellux.core.errors import Conflict
-from pellux.core.strategies import Proposed
+from pellux.core.strategies import Answer
 from pellux.engine.coordinator import Coordinator
 from pellux.engine.messages import (
     Ask,
@@ -54,7 +54,11 @@ class Recorder(Protocol):
 class Proposer(Protocol):
     """Asks the strategy: at once, or by a promise."""
 
-    def propose(self, number: int, coordinator: Coordinator) -> Proposed | Future[Proposed]: ...
+    def propose(self, number: int, coordinator: Coordinator) -> Answer | Future[Answer]: ...
+
+    def origin(self, number: int) -> str:
+        """Where the configuration of a proposal comes from: 'start' or 'proposed'."""
+        ...
 
     def close(self) -> None: ...
 
@@ -165,14 +169,10 @@ class Driver(threading.Thread):
             return None
         return self._proposal(number, answer)
 
-    def _proposal(self, number: int, answer: Proposed) -> Proposal:
-        configuration = answer.configurations[0] if answer.configurations else None
-        if not answer.lineage:
-            return Proposal(number, configuration, self._clock(), wait=answer.waits)
-        line = answer.lineage[0]
-        return Proposal(number, configuration, self._clock(), line.parent, line.rung, line.member)
+    def _proposal(self, number: int, answer: Answer) -> Proposal:
+        return Proposal(number, answer, self._clock(), self._proposer.origin(number))
 
-    def _answered(self, number: int, done: Future[Proposed]) -> None:
+    def _answered(self, number: int, done: Future[Answer]) -> None:
         """In the strategy's thread: its answer comes in like any other event."""
         if done.cancelled() or self._finished or self._leaving.is_set():
             return  # nobody waits for it any more, nor for why a process that was ended said nothing

@@ -1,12 +1,17 @@
-"""Events that the coordinator hears and commands that it gives. Times are wall-clock seconds and come with the event."""
+"""Events that the coordinator hears and commands that it gives; what travels to a worker is these. Times come with the event, in
+wall-clock seconds."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from pellux.core.objective import Ancestor, Points
+from pellux.core.reasons import Reason
 from pellux.core.space import Value
-from pellux.engine.model import Fit, Outcome, Points, SearchState, Trial
+from pellux.core.strategies import Answer
+from pellux.engine.model import Fit, Outcome, Trial
+from pellux.engine.states import SearchState
 
 # Events
 
@@ -82,19 +87,12 @@ class Try:
 
 @dataclass(frozen=True, slots=True)
 class Proposal:
-    """The answer to Ask: a configuration, or None when the space is exhausted.
-
-    `parent` is the trial that it goes on from, `rung` how far it is to get, `member` whose interval it is. `wait` asks for patience: nothing can be
-    proposed before another trial ends.
-    """
+    """The strategy's answer to Ask; `origin` says where its configuration comes from."""
 
     number: int
-    configuration: Mapping[str, Value] | None
+    answer: Answer
     at: float
-    parent: int | None = None
-    rung: int | None = None
-    member: int = 0
-    wait: bool = False
+    origin: str = "proposed"
 
 
 @dataclass(frozen=True, slots=True)
@@ -135,13 +133,15 @@ Event = (
     | Pause | Resume | Stop | Withdraw | SetWorkers | SetLimits | Try
 )  # fmt: skip
 
+WISHES = (Pause, Resume, Stop, Withdraw, SetWorkers, SetLimits, Try)  # what people want; the rest is what the world reports
+
 # Commands
 
 
 @dataclass(frozen=True, slots=True)
 class SaveSearch:
     state: SearchState
-    reason: str
+    reason: Reason
     active_seconds: float
     workers: int
     at: float
@@ -177,17 +177,8 @@ class Ask:
 
 
 @dataclass(frozen=True, slots=True)
-class Ancestor:
-    """A trial from which another goes on, and how far it came: enough to go the way again when its checkpoint is gone."""
-
-    trial: int
-    configuration: Mapping[str, Value]
-    level: int
-
-
-@dataclass(frozen=True, slots=True)
 class StartFit:
-    """`level` is how much of the resource it gets, `last` whether that is its last rung; `ancestors` begin with the first."""
+    """A fit for a worker, to which it is sent as it is; what its fields mean stands in core/objective.py (FitOrder)."""
 
     worker: int
     trial: int
@@ -203,7 +194,7 @@ class StartFit:
 
 @dataclass(frozen=True, slots=True)
 class CutFit:
-    """Tell a worker that nobody waits for what it does."""
+    """Tell a worker that nobody waits for what it does; sent to it as it is."""
 
     worker: int
     trial: int

@@ -1,69 +1,32 @@
-"""What the engine schedules: a search's trials and their fits, and the states they pass through."""
+"""What the engine schedules: a search's trials and their fits, and what a search may use."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from enum import StrEnum
 from typing import NamedTuple
 
+from pellux.core.objective import FitResult, Points
+from pellux.core.reasons import NONE, Reason
 from pellux.core.space import Value
+from pellux.engine.states import FitState, TrialState, moved
 
-Points = tuple[tuple[int, float], ...]  # iteration and score
-
-
-class SearchState(StrEnum):
-    DRAFT = "draft"
-    RUNNING = "running"
-    PAUSED = "paused"
-    FINISHED = "finished"
-    STOPPED = "stopped"
-    FAILED = "failed"
-
-    @property
-    def ended(self) -> bool:
-        return self in (SearchState.FINISHED, SearchState.STOPPED, SearchState.FAILED)
-
-
-class TrialState(StrEnum):
-    WAITING = "waiting"
-    RUNNING = "running"
-    PARKED = "parked"
-    SCORED = "scored"
-    PRUNED = "pruned"
-    FAILED = "failed"
-    WITHDRAWN = "withdrawn"
-
-    @property
-    def ended(self) -> bool:
-        return self in (TrialState.SCORED, TrialState.PRUNED, TrialState.FAILED, TrialState.WITHDRAWN)
-
-
-class FitState(StrEnum):
-    QUEUED = "queued"
-    RUNNING = "running"
-    DONE = "done"
-    CUT = "cut"
-    LOST = "lost"
-    ERROR = "error"
-    TIMEOUT = "timeout"
-    MEMORY = "memory"
+PROPOSED = ("proposed", "start", "finalist", "recheck")  # origins of trials that count against the budget
 
 
 @dataclass(frozen=True, slots=True)
 class Outcome:
-    """What a worker answers for a fit: state DONE with a score, or ERROR / MEMORY with a message.
+    """What a worker answers for a fit: state DONE with a result, or ERROR / MEMORY with a reason.
 
-    `predictions` are of the fold's test rows, encoded; they pass through to the store and are not kept here.
-    `recorded` has the scores by other metrics than the one that decides.
-    `curve` has the scores along the iterations, from the fit's very start; `checkpoint_bytes` is what is kept to go on from.
+    `predictions` pass through to the store and are not kept here. `curve` has the scores along what grows, from the fit's
+    very start; `checkpoint_bytes` is what is kept to go on from; see core/objective.py.
     """
 
     state: FitState
     score: float | None = None
     seconds: float = 0.0
     predict_seconds: float = 0.0
-    message: str = ""
+    reason: Reason = NONE
     log: str = ""
     warnings: tuple[str, ...] = ()
     predictions: bytes | None = None
@@ -71,6 +34,13 @@ class Outcome:
     curve: Points = ()
     checkpoint_bytes: int = 0
     recorded: Mapping[str, float] = field(default_factory=dict)
+
+    @staticmethod
+    def of(result: FitResult, log: str) -> Outcome:
+        return Outcome(
+            FitState.DONE, result.score, result.seconds, result.predict_seconds, NONE, log, result.warnings, result.predictions,
+            result.model_bytes, result.curve, result.checkpoint_bytes, result.recorded,
+        )  # fmt: skip
 
 
 class Fit(NamedTuple):
@@ -113,13 +83,15 @@ class Trial:
         Where the mean of its curves was best; its scores are of there.
     parent : int or None
         The trial from whose checkpoints it goes on.
+    goal : int or None
+        The one rung that it works on, of a trial that others go on from; None where it climbs its ladder.
     """
 
     number: int
     configuration: Mapping[str, Value]
     origin: str = "proposed"
     state: TrialState = TrialState.WAITING
-    reason: str = ""
+    reason: Reason = NONE
     seen: int = 0
     pending: int = 0
     created_at: float = 0.0
@@ -134,6 +106,7 @@ class Trial:
     results: dict[int, tuple[float | None, ...]] = field(default_factory=dict)
     best_iteration: int | None = None
     parent: int | None = None
+    goal: int | None = None
 
     @property
     def scores(self) -> list[float | None]:
@@ -155,8 +128,15 @@ class Trial:
     def seconds(self) -> float:
         return sum(fit.outcome.seconds for fit in (*self.past, *self.fits.values()) if fit.outcome)
 
+    def move(self, state: TrialState, reason: Reason = NONE) -> None:
+        """Into another state; IllegalTransition when that cannot be."""
+        self.state, self.reason = moved(self.state, state, f"Trial {self.number}"), reason
+
     def change(self, fold: int, **changes: object) -> Fit:
-        self.fits[fold] = fit = self.fits[fold]._replace(**changes)  # type: ignore[arg-type]
+        """A fold's fit with some things changed; IllegalTransition when its state cannot change so."""
+        fit = self.fits[fold]._replace(**changes)  # type: ignore[arg-type]
+        moved(self.fits[fold].state, fit.state, f"Fit {self.number}/{fold}")
+        self.fits[fold] = fit
         return fit
 
 
@@ -176,9 +156,9 @@ class Limits:
         What all fits of a trial may take together.
     checkpoint_bytes : int
         What the checkpoints of parked trials may take on disk.
-    target : float or None
+    target_score : float or None
         Mean score that ends the search once it is reached, in the metric's own direction.
-    patience : int or None
+    no_gain_in : int or None
         Trials without a better one that end the search.
     sign : int
         1 when larger scores are better, -1 when smaller ones are.
@@ -192,6 +172,9 @@ class Limits:
     trial_seconds: float | None = None
     checkpoint_bytes: int = 2 * 2**30
     attempts: int = 2
-    target: float | None = None
-    patience: int | None = None
+    target_score: float | None = None
+    no_gain_in: int | None = None
     sign: int = 1
+
+
+__all__ = ["Fit", "Limits", "Outcome", "Points", "Trial"]

@@ -13,11 +13,10 @@ from multiprocessing.connection import Connection
 from typing import Any
 
 from pellux.core.space import Configuration, Space
-from pellux.core.strategies import Chance, Observation, Partial, Proposed, population_training, strategy
+from pellux.core.strategies import Answer, Observation, Partial, SeedStream, strategy
 from pellux.core.strategies.partial import history as comparable
-from pellux.core.strategies.population_training import Line
-from pellux.engine.lifeline import tie
-from pellux.engine.runners.local import prepare
+from pellux.engine.parent_death import tie
+from pellux.engine.processes import prepare
 
 # Histories are sorted by this number, so that they never depend on who ended first; a later one of a number replaces it.
 Placed = tuple[int, Observation | Partial]
@@ -26,43 +25,33 @@ NICE = 5  # fits go first when there are fewer cores than processes
 
 @dataclass(frozen=True)
 class Growth:
-    """What a search's rungs mean to a strategy: folds of a whole trial, the resource that grows, the last rung.
-
-    With a `line` the rungs are a population's intervals, and every trial is whole at its own.
-    """
+    """What a search's rungs mean to a strategy: folds of a whole trial, the resource that grows, the last rung."""
 
     folds: int
     resource: str = ""
     top: int = 0
-    line: Line | None = None
 
 
 def answer(
+    known: dict[int, Observation | Partial],
     key: str,
     space: Space,
-    known: dict[int, Observation | Partial],
     pending: Sequence[Configuration],
-    chance: Chance,
+    seeds: SeedStream,
     growth: Growth,
-) -> Proposed:
+    settings: Any,
+) -> Answer:
     """What a strategy says to all that is known, by place."""
-    if growth.line is not None:
-        whole = comparable(space, [known[place] for place in sorted(known)], growth.folds, "", 0)
-        return population_training.propose(space, whole, pending, 1, chance, growth.line)
     found = comparable(space, [known[place] for place in sorted(known)], growth.folds, growth.resource, growth.top)
-    return strategy(key).propose(space, found, pending, 1, chance)
+    return strategy(key).ask(space, found, pending, 1, seeds, settings)
 
 
 @dataclass(frozen=True)
 class Question:
-    """What is asked: the history that is new since the last question comes along."""
+    """What is asked: the history that is new since the last question, and what `answer` takes beside it."""
 
-    key: str
-    space: Space
-    growth: Growth
     news: Sequence[Placed]
-    pending: Sequence[Configuration]
-    chance: Chance
+    asked: tuple[Any, ...]
 
 
 class StrategyProcess:
@@ -71,42 +60,38 @@ class StrategyProcess:
     def __init__(self) -> None:
         self._process: Any = None
         self._pipe: Connection | None = None
-        self._lifeline: Connection | None = None
+        self._parent_end: Connection | None = None
         self._known = 0
         self._ended = False
 
-    def ask(
-        self, key: str, space: Space, history: Sequence[Placed], pending: Sequence[Configuration], chance: Chance, growth: Growth
-    ) -> Proposed:
+    def ask(self, history: Sequence[Placed], *asked: Any) -> Answer:
         """The next configuration, given all that is known in the order in which it came; raises what the strategy raised. A process that died is replaced once."""
         for last in (False, True):
             try:
-                return self._exchange(key, space, history, pending, chance, growth)
+                return self._exchange(history, asked)
             except (EOFError, OSError) as error:
                 self.forget()
                 if last or self._ended:
                     raise RuntimeError(f"The strategy's process died: {error or 'killed'}.") from None
         raise AssertionError("unreachable")
 
-    def _exchange(
-        self, key: str, space: Space, history: Sequence[Placed], pending: Sequence[Configuration], chance: Chance, growth: Growth
-    ) -> Proposed:
+    def _exchange(self, history: Sequence[Placed], asked: tuple[Any, ...]) -> Answer:
         if self._ended:
             raise EOFError("ended")
         pipe = self._started()
-        pipe.send(Question(key, space, growth, history[self._known :], pending, chance))
+        pipe.send(Question(history[self._known :], asked))
         self._known = len(history)
         kind, said = pipe.recv()
         if kind == "error":
             raise RuntimeError(said)
-        found: Proposed = said
+        found: Answer = said
         return found
 
     def _started(self) -> Connection:
         if self._pipe is None:
             context = prepare()
             self._pipe, theirs = context.Pipe()
-            listening, self._lifeline = context.Pipe(duplex=False)
+            listening, self._parent_end = context.Pipe(duplex=False)
             self._process = context.Process(target=_main, args=(theirs, listening), daemon=True)
             self._process.start()
             theirs.close()
@@ -130,14 +115,14 @@ class StrategyProcess:
         if self._process is not None:
             self._process.kill()
             self._process.join(5)
-        for pipe in (self._pipe, self._lifeline):
+        for pipe in (self._pipe, self._parent_end):
             if pipe is not None:
                 pipe.close()
-        self._process = self._pipe = self._lifeline = None
+        self._process = self._pipe = self._parent_end = None
 
 
-def _main(pipe: Connection, lifeline: Connection) -> None:
-    tie(lifeline.fileno())
+def _main(pipe: Connection, parent_end: Connection) -> None:
+    tie(parent_end.fileno())
     os.nice(NICE)
     known: dict[int, Observation | Partial] = {}
     with contextlib.suppress(EOFError, OSError):
@@ -145,7 +130,6 @@ def _main(pipe: Connection, lifeline: Connection) -> None:
             question: Question = pipe.recv()
             known.update(question.news)
             try:
-                found = answer(question.key, question.space, known, question.pending, question.chance, question.growth)
-                pipe.send(("answer", found))
+                pipe.send(("answer", answer(known, *question.asked)))
             except Exception as error:
                 pipe.send(("error", f"{type(error).__name__}: {error}"))

@@ -1,1 +1,1 @@
-"""The catalogue of learners, the tables they learn from, and one fit from rows to score."""
+"""Names under which version 0.1 saved models and checkpoints: they load as long as these are here. Nothing else uses them."""

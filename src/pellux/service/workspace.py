@@ -9,11 +9,19 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
-from pellux.core.errors import WorkspaceError
-from pellux.learners.own_code import declare_all
-from pellux.service.hub import Hub
+import numpy as np
+
+from pellux.core.errors import Conflict, WorkspaceError
+from pellux.core.judging import Brief
+from pellux.core.objective import Objective
+from pellux.engine.artifacts import Artifacts, FileArtifacts
+from pellux.objectives.registry import Kind, Objectives, Stored
+from pellux.objectives.tabular.objective import KIND as TABLE
+from pellux.objectives.tabular.objective import Tabular
+from pellux.objectives.tabular.own.declared import catalogue_of
 from pellux.store.database import Database
 from pellux.store.lock import EngineHeld, EngineLock
+from pellux.store.records import Problem
 
 FOLDERS = ("data", "artifacts", "logs")
 
@@ -21,11 +29,12 @@ FOLDERS = ("data", "artifacts", "logs")
 class Workspace:
     """An opened workspace. Everything that touches it gets this object; it has the clock too."""
 
-    def __init__(self, folder: Path, clock: Callable[[], float] = time.time, allowed: Sequence[Path] = ()) -> None:
+    def __init__(
+        self, folder: Path, clock: Callable[[], float] = time.time, allowed: Sequence[Path] = (), kinds: Sequence[Kind] = ()
+    ) -> None:
         self.folder = folder.resolve()
         self.allowed = [path.resolve() for path in allowed]  # folders from which people's own code may run
         self.clock = clock
-        self.hub = Hub()
         self._told: dict[str, float] = {}
         self._lock = EngineLock(self.folder)
         try:
@@ -36,7 +45,28 @@ class Workspace:
         except OSError as error:
             raise _cannot_write(self.folder, error) from None
         self.database = Database(self.folder / "pellux.db")
-        declare_all(self.own_folder)
+        self.hub = self.database.hub
+        self.look_again()
+        self._objectives = Objectives(Tabular(lambda: self.catalogue), *kinds)
+
+    def look_again(self) -> None:
+        """Take in what people brought of their own code since."""
+        self.catalogue = catalogue_of(self.own_folder)
+
+    def objective(self, problem: Problem, folds: Path | None = None) -> Objective:
+        """A problem's objective, on its own folds or on others."""
+        where = folds or self.folds_file(problem.id)
+        return self._objectives.open(Stored(problem.objective, problem.brief, self.folder / "data", where, self.own_folder))
+
+    def brief(self, problem: Problem) -> Brief:
+        """The brief of a problem about a table; Conflict for one that is about something else."""
+        if problem.objective != TABLE:
+            raise Conflict(f"{problem.name} is not about a table: there are no columns and rows to look at.")
+        return Brief.from_json(problem.brief, self.catalogue.metrics)
+
+    def artifacts(self, search_id: int) -> Artifacts:
+        """What the fits of a search leave to go on from."""
+        return FileArtifacts(self.checkpoints_folder(search_id))
 
     @contextmanager
     def telling(self, token: str) -> Iterator[Callable[[float], None]]:
@@ -58,6 +88,10 @@ class Workspace:
     def fresh_folds_file(self, search_id: int) -> Path:
         """The fresh folds of a re-judging."""
         return self.folder / "artifacts" / f"search-{search_id}-folds.npy"
+
+    def fresh_repeats(self, search_id: int) -> int:
+        """How often a re-judging cuts the rows into folds."""
+        return len(np.load(self.fresh_folds_file(search_id), mmap_mode="r"))
 
     def decision_folder(self, decision_id: int) -> Path:
         """Where the fitted model of a decision lies."""

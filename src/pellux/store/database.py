@@ -13,14 +13,18 @@ from sqlalchemy.exc import DatabaseError
 from sqlalchemy.orm import Session, sessionmaker
 
 from pellux.core.errors import WorkspaceError
+from pellux.store.hub import Hub
+from pellux.store.ledger import APPENDED
 from pellux.store.upgrading import bring_up
 
 
 class Database:
-    """Sessions on one database file. `write` takes the write lock at once, so writers queue instead of failing."""
+    """Sessions on one database file. `write` takes the write lock at once, so writers queue instead of failing; what it
+    appended to the ledger is published after its commit."""
 
     def __init__(self, path: Path) -> None:
         self.path = path
+        self.hub = Hub()
         self.engine = _engine(path)
         try:
             bring_up(self.engine, path)
@@ -38,9 +42,12 @@ class Database:
     @contextmanager
     def write(self) -> Iterator[Session]:
         try:
-            with self._sessions() as session, session.begin():
-                session.execute(text("BEGIN IMMEDIATE"))
-                yield session
+            with self._sessions() as session:
+                with session.begin():
+                    session.execute(text("BEGIN IMMEDIATE"))
+                    yield session
+                if APPENDED in session.info:  # only now: nobody hears of what is not committed
+                    self.hub.publish(session.info[APPENDED])
         except DatabaseError as error:
             if isinstance(error.orig, sqlite3.OperationalError):
                 raise WorkspaceError(_explain(self.path, error.orig)) from error
@@ -73,3 +80,6 @@ def _explain(path: Path, error: BaseException | None) -> str:
     if "locked" in words:
         return f"The database in {path.parent} is locked by another program."
     return f"The database in {path.parent} gave an error: {error}"
+
+
+__all__ = ["Database", "Session"]

@@ -2,14 +2,30 @@
 
 from __future__ import annotations
 
+import json
 from typing import Any
 
-from sqlalchemy import JSON, ForeignKey, Index, Text, UniqueConstraint
+from sqlalchemy import JSON, ForeignKey, Index, String, Text, TypeDecorator, UniqueConstraint
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+from pellux.core.reasons import NONE, Reason
+
+
+class ReasonText(TypeDecorator[Reason]):
+    """A reason as JSON text; empty for none."""
+
+    impl = String
+    cache_ok = True
+
+    def process_bind_param(self, value: Reason | None, dialect: Any) -> str:
+        return json.dumps(value.to_json(), separators=(",", ":")) if value else ""
+
+    def process_result_value(self, value: str | None, dialect: Any) -> Reason:
+        return Reason.from_json(json.loads(value)) if value else NONE
 
 
 class Base(DeclarativeBase):
-    type_annotation_map = {dict[str, Any]: JSON, list[Any]: JSON}
+    type_annotation_map = {dict[str, Any]: JSON, list[Any]: JSON, Reason: ReasonText}
 
 
 class DataFile(Base):
@@ -24,14 +40,17 @@ class DataFile(Base):
 
 
 class Problem(Base):
+    """`objective` says what kind `brief` describes; data and folds are there where it has them."""
+
     __tablename__ = "problem"
 
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str]
-    data_hash: Mapped[str] = mapped_column(ForeignKey("data_file.hash"))
+    objective: Mapped[str] = mapped_column(default="table")
+    data_hash: Mapped[str | None] = mapped_column(ForeignKey("data_file.hash"))
     brief: Mapped[dict[str, Any]]
     brief_hash: Mapped[str] = mapped_column(index=True)
-    folds_hash: Mapped[str]
+    folds_hash: Mapped[str | None]
     frozen: Mapped[bool] = mapped_column(default=False)
     derived_from: Mapped[int | None] = mapped_column(ForeignKey("problem.id"))
     tags: Mapped[list[Any]] = mapped_column(default=list)
@@ -49,7 +68,7 @@ class Search(Base):
     plan: Mapped[dict[str, Any]]
     plan_hash: Mapped[str] = mapped_column(index=True)
     state: Mapped[str] = mapped_column(index=True)
-    reason: Mapped[str] = mapped_column(default="")
+    reason: Mapped[Reason] = mapped_column(default=NONE)
     workers: Mapped[int]
     active_seconds: Mapped[float] = mapped_column(default=0.0)
     created_at: Mapped[float]
@@ -60,6 +79,7 @@ class Search(Base):
     overrides: Mapped[list[Any]] = mapped_column(default=list)
     kind: Mapped[str] = mapped_column(default="search")
     stopping: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    strategy_settings: Mapped[dict[str, Any]] = mapped_column(default=dict)
 
 
 class PastResult(Base):
@@ -96,7 +116,7 @@ class Trial(Base):
 
     `learner` is empty where the search's own is meant. `source_id` is the trial that this one judges again.
     `results` has the fold scores of each rung that is complete; `parent` is the number of the trial it goes on from;
-    `share` is how much of a whole trial's work was done.
+    `share` is how much of a whole trial's work was done; `goal` is the one rung that it works on, where it does not climb.
     """
 
     __tablename__ = "trial"
@@ -110,11 +130,11 @@ class Trial(Base):
     number: Mapped[int]
     origin: Mapped[str]
     state: Mapped[str]
-    reason: Mapped[str] = mapped_column(default="")
+    reason: Mapped[Reason] = mapped_column(default=NONE)
     configuration: Mapped[dict[str, Any]]
     scores: Mapped[list[Any]]
     mean: Mapped[float | None]
-    error: Mapped[float | None]
+    standard_error: Mapped[float | None]
     rank_score: Mapped[float | None]
     seconds: Mapped[float] = mapped_column(default=0.0)
     seen: Mapped[int] = mapped_column(default=0)
@@ -133,6 +153,7 @@ class Trial(Base):
     best_iteration: Mapped[int | None]
     parent: Mapped[int | None]
     share: Mapped[float] = mapped_column(default=0.0)
+    goal: Mapped[int | None]
 
 
 class Fit(Base):
@@ -153,7 +174,7 @@ class Fit(Base):
     score: Mapped[float | None]
     seconds: Mapped[float]
     predict_seconds: Mapped[float]
-    message: Mapped[str]
+    reason: Mapped[Reason]
     log: Mapped[str] = mapped_column(Text)
     warnings: Mapped[list[Any]]
     model_bytes: Mapped[int | None]

@@ -9,15 +9,16 @@ from typing import Any
 
 from flask import Flask, Response, current_app, request
 from pydantic import BaseModel, TypeAdapter, ValidationError
-from pydantic.json_schema import models_json_schema
 from werkzeug.exceptions import BadRequest, UnsupportedMediaType
 
 from pellux import __version__
-from pellux.service.requests import explain
-from pellux.service.views import ProblemDocument
+from pellux.service.planning.requests import explain
+from pellux.service.engine.events import LedgerEntry
+from pellux.service.schemas import ProblemDocument
 
 PREFIX = "/api/v1"
 JSON = "application/json"
+EVENTS = "LedgerEntry"
 
 
 @dataclass(frozen=True)
@@ -78,12 +79,13 @@ class Api:
     def document(self) -> dict[str, Any]:
         """The OpenAPI 3.1 document."""
         models = {m for o in self.operations for m in (o.body, o.query) if m is not None} | {ProblemDocument}
-        returned = [o.returns for o in self.operations if o.returns is not None]
-        inputs = [(m, "validation") for m in models]
-        outputs = [(m, "serialization") for m in {_model(r) for r in returned}]
-        template = "#/components/schemas/{model}"
-        refs, definitions = models_json_schema([*inputs, *outputs], ref_template=template)  # type: ignore[list-item]
-        paths: dict[str, Any] = {}
+        returned = {_model(o.returns) for o in self.operations if o.returns is not None}
+        asked: list[Any] = [(m, "validation", TypeAdapter(m)) for m in models]
+        asked += [(m, "serialization", TypeAdapter(m)) for m in returned]
+        asked.append((EVENTS, "serialization", TypeAdapter(LedgerEntry)))
+        refs, definitions = TypeAdapter.json_schemas(asked, ref_template="#/components/schemas/{model}")
+        definitions.setdefault("$defs", {})[EVENTS] = refs[(EVENTS, "serialization")]
+        paths: dict[str, Any] = {f"{PREFIX}/events": {"get": _describe_events()}}
         for o in self.operations:
             paths.setdefault(PREFIX + _template(o.path), {})[o.method.lower()] = _describe(o, refs)
         return {
@@ -156,6 +158,27 @@ def _describe(o: Operation, refs: Any) -> dict[str, Any]:
     status = str(o.status if o.returns is not None or o.produces != JSON else 204)
     found["responses"] = {status: answer, "default": {"description": "A problem.", "content": problem}}
     return found
+
+
+def _describe_events() -> dict[str, Any]:
+    """The event stream, which is no operation like the others: see web/events.py."""
+    number = {"type": "integer", "minimum": 0}
+    entries = {"type": "array", "items": {"$ref": f"#/components/schemas/{EVENTS}"}}
+    problem = {"application/problem+json": {"schema": {"$ref": "#/components/schemas/ProblemDocument"}}}
+    return {
+        "operationId": "get_events",
+        "summary": "Ledger entries as server-sent events: each message's data is a JSON array of entries, its id that of the last.",
+        "tags": ["events"],
+        "parameters": [
+            {"name": "after", "in": "query", "required": False, "schema": number, "description": "Entries after this one."},
+            {"name": "search", "in": "query", "required": False, "schema": number, "description": "Only this search's, and those of none."},
+            {"name": "Last-Event-ID", "in": "header", "required": False, "schema": number, "description": "As `after`, on reconnecting."},
+        ],
+        "responses": {
+            "200": {"description": "The stream.", "content": {"text/event-stream": {"schema": entries}}},
+            "default": {"description": "A problem.", "content": problem},
+        },
+    }  # fmt: skip
 
 
 def _parameters(o: Operation) -> list[dict[str, Any]]:

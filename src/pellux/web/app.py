@@ -9,10 +9,10 @@ from pathlib import Path
 
 from flask import Flask, Response, request, send_from_directory
 
-from pellux.service.engine_room import EngineRoom
-from pellux.service.status import open_metrics
+from pellux.service.engine.engine import Engine
+from pellux.service.engine.status import open_metrics
 from pellux.web import events, problem_documents, security
-from pellux.web.context import Bench
+from pellux.web.context import Server
 from pellux.web.resources import api
 
 STATIC = Path(__file__).parent / "static"
@@ -20,10 +20,10 @@ COMPRESSIBLE = ("application/json", "text/", "application/javascript", "image/sv
 SMALL = 1000
 
 
-def create_app(room: EngineRoom, *, host: str = "127.0.0.1", token: str | None = None) -> Flask:
+def create_app(engine: Engine, *, host: str = "127.0.0.1", token: str | None = None) -> Flask:
     """The WSGI application of one workspace; `token` is asked for wherever it is not None."""
     app = Flask("pellux", static_folder=None)
-    app.extensions["pellux"] = Bench(room)
+    app.extensions["pellux"] = Server(engine)
     app.json.sort_keys = False  # type: ignore[attr-defined]
     problem_documents.install(app)
     security.install(app, host=host, token=token)
@@ -43,7 +43,7 @@ def create_app(room: EngineRoom, *, host: str = "127.0.0.1", token: str | None =
     @app.get("/metrics")
     def metrics() -> Response:
         kind = "application/openmetrics-text; version=1.0.0; charset=utf-8"
-        return Response(open_metrics(room), content_type=kind)
+        return Response(open_metrics(engine), content_type=kind)
 
     @app.get("/", defaults={"path": ""})
     @app.get("/<path:path>")

@@ -1,4 +1,4 @@
-"""What handlers share: the engine room, and whether the server is stopping."""
+"""What handlers share: the engine, and whether the server is stopping."""
 
 from __future__ import annotations
 
@@ -7,15 +7,15 @@ from dataclasses import dataclass, field
 
 from flask import current_app
 
-from pellux.service.engine_room import EngineRoom
+from pellux.service.engine.engine import Engine
 
 
 @dataclass
-class Bench:
-    room: EngineRoom
+class Server:
+    engine: Engine
     stopping: threading.Event = field(default_factory=threading.Event)
 
 
-def bench() -> Bench:
-    found: Bench = current_app.extensions["pellux"]
+def server() -> Server:
+    found: Server = current_app.extensions["pellux"]
     return found

@@ -7,8 +7,8 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from pellux.core.space import schema
-from pellux.service.requests import PlanFile
+from pellux.service.planning.requests import PlanFile
+from pellux.service.planning.spaces import schema
 from pellux.web.resources import api
 
 DOCS = Path(__file__).parents[3] / "docs"

@@ -7,9 +7,9 @@ from collections.abc import Iterator
 
 from flask import Blueprint, Response, current_app, request
 
-from pellux.core.errors import InvalidPlan
-from pellux.service.events import stream
-from pellux.web.context import bench
+from pellux.service.engine.events import stream
+from pellux.service.errors import InvalidPlan
+from pellux.web.context import server
 from pellux.web.problem_documents import problem
 
 MOST_STREAMS = 40
@@ -27,11 +27,11 @@ def blueprint() -> Blueprint:
         if not seats.acquire(blocking=False):
             return problem(503, "too-many-streams", f"{MOST_STREAMS} pages are listening already. Close one.")
         gone = request.environ.get("waitress.client_disconnected", lambda: False)
-        room, stopping = bench().room, bench().stopping
+        engine, stopping = server().engine, server().stopping
 
         def lines() -> Iterator[bytes]:
             yield b"retry: 1000\n\n"
-            for batch in stream(room.workspace, after, search, lambda: stopping.is_set() or gone()):
+            for batch in stream(engine.workspace, after, search, lambda: stopping.is_set() or gone()):
                 yield b": beat\n\n" if batch is None else f"id: {batch[0]}\ndata: {batch[1]}\n\n".encode()
 
         response = current_app.response_class(lines(), mimetype="text/event-stream", headers={"Cache-Control": "no-store"})

@@ -8,8 +8,8 @@ from http import HTTPStatus
 from flask import Flask, Response, current_app
 from werkzeug.exceptions import HTTPException
 
-from pellux.core.errors import Conflict, NotFound, PelluxError, WorkspaceError
-from pellux.service.views import ProblemDocument
+from pellux.service.errors import Conflict, NotFound, PelluxError, WorkspaceError
+from pellux.service.schemas import ProblemDocument
 
 log = logging.getLogger("pellux.web")
 STATUS = ((NotFound, 404), (Conflict, 409), (WorkspaceError, 503), (PelluxError, 422))

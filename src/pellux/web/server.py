@@ -13,9 +13,9 @@ from types import FrameType
 import waitress
 from flask import Flask
 
-from pellux.core.errors import WorkspaceError
+from pellux.service.errors import WorkspaceError
 from pellux.service.workspace import Workspace
-from pellux.web.context import Bench
+from pellux.web.context import Server
 
 
 def bind(host: str, port: int) -> socket.socket:
@@ -38,12 +38,12 @@ def address(listening: socket.socket) -> str:
 
 
 def serve(app: Flask, listening: socket.socket, workspace: Workspace, announce: Callable[[], None]) -> None:
-    """Serve until SIGTERM or Ctrl-C; then close the event streams and the engine room.
+    """Serve until SIGTERM or Ctrl-C; then close the event streams and the engine.
 
     `announce` is called once a signal would end the server properly.
     """
     sys.setswitchinterval(0.001)
-    bench: Bench = app.extensions["pellux"]
+    bench: Server = app.extensions["pellux"]
     # send_bytes=1: an event goes out when it happens, not when a buffer is full.
     server = waitress.create_server(
         app, sockets=[listening], threads=64, send_bytes=1, channel_request_lookahead=1, channel_timeout=120,
@@ -62,5 +62,5 @@ def serve(app: Flask, listening: socket.socket, workspace: Workspace, announce: 
         announce()
         server.run()
     bench.stopping.set()
-    bench.room.close()
+    bench.engine.close()
     server.close()

@@ -5,14 +5,11 @@ from pellux.core.judging.metrics import (
     BINARY,
     METRICS,
     MULTICLASS,
+    OURS,
     REGRESSION,
     Metric,
-    check_suits,
-    declare,
+    Metrics,
     default_metric,
-    every_metric,
-    metric,
-    metrics_for,
 )
 from pellux.core.judging.split_plans import (
     HOLDOUT,
@@ -28,7 +25,6 @@ from pellux.core.judging.split_plans import (
 from pellux.core.judging.summary import mean, standard_error
 
 __all__ = [
-    "BINARY", "HOLDOUT", "METRICS", "MULTICLASS", "ONLY_LEARNT", "REGRESSION", "UNUSED", "Brief", "Folds", "Metric",
-    "Rows", "SplitPlan", "assign_folds", "check_suits", "declare", "default_metric", "every_metric", "fingerprint", "fresh_folds",
-    "mean", "metric", "metrics_for", "standard_error",
+    "BINARY", "HOLDOUT", "METRICS", "MULTICLASS", "ONLY_LEARNT", "OURS", "REGRESSION", "UNUSED", "Brief", "Folds", "Metric", "Metrics",
+    "Rows", "SplitPlan", "assign_folds", "default_metric", "fingerprint", "fresh_folds", "mean", "standard_error",
 ]  # fmt: skip

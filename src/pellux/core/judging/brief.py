@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import hashlib
 import json
-from dataclasses import asdict, dataclass, fields
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass, field, fields
 from typing import Any
 
 from pellux.core.errors import InvalidBrief
-from pellux.core.judging.metrics import BINARY, REGRESSION, TASKS, Metric, check_suits, metric
+from pellux.core.judging.metrics import BINARY, OURS, REGRESSION, TASKS, Metric, Metrics
 from pellux.core.judging.split_plans import STRATIFIED, STRATIFIED_GROUPED, SplitPlan
 
 ROLES = ("group", "time", "fold", "weight")
@@ -28,6 +29,8 @@ class Brief:
         The columns with these roles; empty where there is none. None of them is learnt from.
     recorded : tuple of str
         Metrics that are computed for every fit beside the one that decides.
+    metrics : Metrics
+        Where its metrics are looked up; no part of what it says.
     """
 
     data: str
@@ -43,13 +46,14 @@ class Brief:
     fold: str = ""
     weight: str = ""
     recorded: tuple[str, ...] = ()
+    metrics: Metrics = field(default=OURS, compare=False, repr=False)
 
     def __post_init__(self) -> None:
         if self.task not in TASKS:
             raise InvalidBrief(f"Task '{self.task}' is unknown. Allowed: {', '.join(TASKS)}.", at="task")
-        check_suits(self.metric, self.task)
+        self.metrics.suiting(self.metric, self.task)
         for key in self.recorded:
-            check_suits(key, self.task, at="recorded")
+            self.metrics.suiting(key, self.task, at="recorded")
         if not self.features:
             raise InvalidBrief("No feature is left to learn from. Give at least one column the role feature.", at="features")
         if self.target in self.features:
@@ -72,12 +76,12 @@ class Brief:
 
     @property
     def judged_by(self) -> Metric:
-        return check_suits(self.metric, self.task)
+        return self.metrics.suiting(self.metric, self.task)
 
     @property
     def also(self) -> tuple[Metric, ...]:
         """The metrics recorded beside the one that decides."""
-        return tuple(metric(key) for key in self.recorded if key != self.metric)
+        return tuple(self.metrics.get(key) for key in self.recorded if key != self.metric)
 
     @property
     def positive(self) -> str | None:
@@ -85,18 +89,19 @@ class Brief:
 
     def to_json(self) -> dict[str, Any]:
         """What has its default is left out, so that briefs of earlier versions keep their fingerprints."""
-        found: dict[str, Any] = json.loads(json.dumps(asdict(self)))
+        told = {f.name: getattr(self, f.name) for f in fields(self) if f.name != "metrics"}
+        found: dict[str, Any] = json.loads(json.dumps({**told, "split": asdict(self.split)}))
         for owner, kept in ((self, found), (self.split, found["split"])):
-            for field in fields(owner):
-                if kept[field.name] in ("", [], 0.0, 1) and field.name in _LATER:
-                    del kept[field.name]
+            for one in fields(owner):
+                if one.name in _LATER and kept[one.name] in ("", [], 0.0, 1):
+                    del kept[one.name]
         return found
 
     @staticmethod
-    def from_json(found: dict[str, Any]) -> Brief:
+    def from_json(found: Mapping[str, Any], metrics: Metrics = OURS) -> Brief:
         split = SplitPlan(**found["split"])
         lists = {name: tuple(found.get(name, ())) for name in ("features", "classes", "recorded")}
-        return Brief(**{**found, "split": split, **lists})
+        return Brief(**{**found, "split": split, **lists}, metrics=metrics)
 
     @property
     def fingerprint(self) -> str:

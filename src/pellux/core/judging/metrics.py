@@ -5,8 +5,8 @@ scikit-learn is imported when a score is computed: whoever only shows the list s
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
@@ -273,36 +273,36 @@ METRICS = {
     )
 }  # fmt: skip
 
-_OWN: dict[str, Metric] = {}
+
+@dataclass(frozen=True)
+class Metrics:
+    """Every metric there is for somebody: ours, and `own` ones by their keys. Passed to whoever looks one up."""
+
+    own: Mapping[str, Metric] = field(default_factory=dict)
+
+    def every(self) -> list[Metric]:
+        return [*METRICS.values(), *self.own.values()]
+
+    def get(self, key: str) -> Metric:
+        """The metric; InvalidBrief when there is none."""
+        found = METRICS.get(key) or self.own.get(key)
+        if found is None:
+            raise InvalidBrief(f"Metric '{key}' is unknown. Allowed: {', '.join([*METRICS, *self.own])}.", at="metric")
+        return found
+
+    def of_task(self, task: str) -> list[Metric]:
+        return [m for m in self.every() if task in m.tasks]
+
+    def suiting(self, key: str, task: str, *, at: str = "metric") -> Metric:
+        """The metric, or InvalidBrief when it cannot judge this task."""
+        found = self.get(key)
+        if task not in found.tasks:
+            allowed = ", ".join(m.key for m in self.of_task(task))
+            raise InvalidBrief(f"{key} does not suit a {task} target. Choose one of: {allowed}.", at=at)
+        return found
 
 
-def declare(own: Metric) -> None:
-    """Make a person's own metric known in this process; its key holds the hash of its code, so it never changes."""
-    _OWN[own.key] = own
-
-
-def metric(key: str) -> Metric:
-    found = METRICS.get(key) or _OWN.get(key)
-    if found is None:
-        raise InvalidBrief(f"Metric '{key}' is unknown. Allowed: {', '.join([*METRICS, *_OWN])}.", at="metric")
-    return found
-
-
-def every_metric() -> list[Metric]:
-    return [*METRICS.values(), *_OWN.values()]
-
-
-def metrics_for(task: str) -> list[Metric]:
-    return [m for m in every_metric() if task in m.tasks]
-
-
-def check_suits(key: str, task: str, *, at: str = "metric") -> Metric:
-    """The metric, or InvalidBrief when it cannot judge this task."""
-    found = metric(key)
-    if task not in found.tasks:
-        allowed = ", ".join(m.key for m in metrics_for(task))
-        raise InvalidBrief(f"{key} does not suit a {task} target. Choose one of: {allowed}.", at=at)
-    return found
+OURS = Metrics()
 
 
 def default_metric(task: str, rarest_share: float = 0.5) -> str:

@@ -74,13 +74,6 @@ class Space:
             left = [p for p in left if p.name not in done]
         return tuple(found)
 
-    @cached_property
-    def count(self) -> int | None:
-        """Number of configurations; None when they are infinitely many, or finite but too many to tell apart exactly."""
-        from pellux.core.space.counting import Counting
-
-        return Counting.of(self).total
-
     # The unit cube
 
     def decode(self, point: Sequence[float] | Array) -> dict[str, Value]:

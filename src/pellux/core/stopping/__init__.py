@@ -9,10 +9,11 @@ To add one, write `verdict` in a file of its own and a line in `RULES`:
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, fields
+from dataclasses import dataclass
 from typing import Any
 
 from pellux.core.errors import InvalidPlan
+from pellux.core.settings import names_of
 from pellux.core.stopping import (
     asynchronous_halving,
     fold_race,
@@ -23,7 +24,7 @@ from pellux.core.stopping import (
     plateau,
     successive_halving,
 )
-from pellux.core.stopping.contract import KEEP, Enough, Judge, Keep, NoSettings, Park, Prune, Sight, Verdict, settings_of
+from pellux.core.stopping.contract import KEEP, Enough, Judge, Keep, NoSettings, Park, Prune, TrialContext, Verdict, settings_of
 from pellux.core.stopping.ladder import (
     FOLDS,
     ITERATIONS,
@@ -33,6 +34,7 @@ from pellux.core.stopping.ladder import (
     bold,
     fold_by_fold,
     geometric,
+    points,
     telling_share,
     usual_least,
 )
@@ -73,7 +75,7 @@ class Rule:
     @property
     def names(self) -> dict[str, tuple[Any, str]]:
         """Its settings as people write them, with default and sentence."""
-        return {f.name.replace("_", " "): (f.default, self.settings.sentences[f.name]) for f in fields(self.settings)}
+        return names_of(self.settings)
 
 
 GROWING = (ITERATIONS, ROWS, FOLDS)
@@ -123,5 +125,5 @@ AUTOMATIC = "automatic"
 
 __all__ = [
     "AUTOMATIC", "FOLDS", "ITERATIONS", "KEEP", "RESOURCES", "ROWS", "RULES", "Curve", "Enough", "Keep", "Ladder", "Park", "Prune",
-    "Record", "Rule", "Sight", "Verdict", "best_common", "bold", "fold_by_fold", "geometric", "rule", "settings_of", "telling_share", "usual_least",
+    "Record", "Rule", "TrialContext", "Verdict", "best_common", "bold", "fold_by_fold", "geometric", "points", "rule", "settings_of", "telling_share", "usual_least",
 ]  # fmt: skip

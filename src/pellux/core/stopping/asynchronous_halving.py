@@ -6,7 +6,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import ClassVar
 
-from pellux.core.stopping.contract import KEEP, Park, Prune, Sight, Verdict, demand
+from pellux.core.reasons import because
+from pellux.core.stopping.contract import KEEP, Park, Prune, TrialContext, Verdict, demand
 from pellux.core.stopping.record import Record
 from pellux.core.stopping.successive_halving import RUNGS
 
@@ -24,7 +25,7 @@ class AsynchronousSettings:
         demand(self.least >= 0, f"The first rung has 1 or more; 0 leaves it to the factor. Got {self.least}.", "least")
 
 
-def verdict(trial: Sight, record: Record, settings: AsynchronousSettings) -> Verdict:
+def verdict(trial: TrialContext, record: Record, settings: AsynchronousSettings) -> Verdict:
     if trial.fold >= 0:
         return KEEP
     n = record.count(trial.bracket, trial.rung)
@@ -34,5 +35,5 @@ def verdict(trial: Sight, record: Record, settings: AsynchronousSettings) -> Ver
         return KEEP
     most = max(1, record.trials // settings.factor ** (trial.rung + 1))
     if rank >= most:
-        return Prune(f"rung {trial.rung + 1}: place {rank + 1} of {n}; no more than {most} can go on")
-    return Park(f"rung {trial.rung + 1}: place {rank + 1} of {n}, {n // settings.factor} go on so far")
+        return Prune(because("cannot go on any more", rung=trial.rung + 1, place=rank + 1, of=n, most=most))
+    return Park(because("waits at its rung", rung=trial.rung + 1, place=rank + 1, of=n, go_on=n // settings.factor))

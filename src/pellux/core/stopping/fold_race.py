@@ -14,7 +14,8 @@ from typing import ClassVar
 import numpy as np
 import scipy
 
-from pellux.core.stopping.contract import KEEP, Prune, Sight, Verdict, demand
+from pellux.core.reasons import because
+from pellux.core.stopping.contract import KEEP, Prune, TrialContext, Verdict, demand
 from pellux.core.stopping.record import Record
 
 OWN_WEIGHT = 2.0  # degrees of freedom that the scatter of the incumbent's own folds is worth, as a first guess
@@ -37,7 +38,7 @@ class RaceSettings:
         demand(0 < self.chance < 0.5, f"The probability lies between 0 and 0.5. Got {self.chance}.", "chance")
 
 
-def verdict(trial: Sight, record: Record, settings: RaceSettings) -> Verdict:
+def verdict(trial: TrialContext, record: Record, settings: RaceSettings) -> Verdict:
     if trial.fold >= 0 or record.incumbent is None or record.incumbent == trial.number:
         return KEEP
     scores = record.fold_scores(trial.number)
@@ -47,7 +48,7 @@ def verdict(trial: Sight, record: Record, settings: RaceSettings) -> Verdict:
     chance = winning(record, behind, len(scores))
     if chance >= settings.chance:
         return KEEP
-    return Prune(f"fold {len(scores)}: behind the best (trial {record.incumbent}) by {behind:.3g}, P(win) {chance:.1%}")
+    return Prune(because("outrun", folds=len(scores), best=record.incumbent, behind=behind, chance=chance))
 
 
 def winning(record: Record, behind: float, done: int) -> float:

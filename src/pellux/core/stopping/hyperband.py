@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from pellux.core.reasons import because
 from pellux.core.stopping.asynchronous_halving import AsynchronousSettings
-from pellux.core.stopping.contract import KEEP, Park, Sight, Verdict
+from pellux.core.stopping.contract import KEEP, Park, TrialContext, Verdict
 from pellux.core.stopping.ladder import Ladder
 from pellux.core.stopping.record import Record
 from pellux.core.stopping.successive_halving import among_the_best, whole
@@ -31,9 +32,9 @@ def place(number: int, ladder: Ladder, factor: int) -> tuple[int, int, int]:
     return bracket, turn * len(sizes) + bracket, sizes[bracket]
 
 
-def verdict(trial: Sight, record: Record, settings: AsynchronousSettings) -> Verdict:
+def verdict(trial: TrialContext, record: Record, settings: AsynchronousSettings) -> Verdict:
     if trial.fold >= 0:
         return KEEP
     if record.working(trial.cohort) > 0 or not whole(trial.cohort, record):
-        return Park(f"bracket {trial.bracket + 1}, rung {trial.rung + 1}: waits until its cohort is there")
+        return Park(because("waits for its cohort", bracket=trial.bracket + 1, rung=trial.rung + 1))
     return among_the_best(trial, record, settings.factor)

@@ -134,3 +134,10 @@ def fold_by_fold(least: int, folds: int) -> Ladder:
             f"{least} folds before the first verdict of {folds} in all leave nothing to stop early.", at="plan.stopping.least"
         )
     return Ladder(FOLDS, tuple(range(least, folds + 1)))
+
+
+def points(levels: Sequence[int], most_points: int) -> tuple[int, ...]:
+    """The iterations at which scores are told: every rung, and evenly between, about `most_points` in all."""
+    most = levels[-1]
+    step = max(1, -(-most // most_points))
+    return tuple(sorted({*levels, *range(step, most + 1, step)}))

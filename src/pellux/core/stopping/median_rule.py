@@ -10,7 +10,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import ClassVar
 
-from pellux.core.stopping.contract import KEEP, Prune, Sight, Verdict, demand
+from pellux.core.reasons import because
+from pellux.core.stopping.contract import KEEP, Prune, TrialContext, Verdict, demand
 from pellux.core.stopping.record import Record
 
 
@@ -30,22 +31,18 @@ class MedianSettings:
         demand(self.others >= 1, f"At least 1 other trial is needed to compare with. Got {self.others}.", "others")
 
 
-def verdict(trial: Sight, record: Record, settings: MedianSettings) -> Verdict:
+def verdict(trial: TrialContext, record: Record, settings: MedianSettings) -> Verdict:
     if trial.fold < 0:
         scores = record.fold_scores(trial.number)
         median, others = record.median_of_folds(len(scores))
         if others <= settings.others or scores.mean() >= median:
             return KEEP
-        mean = record.shown(scores.mean())
-        return Prune(
-            f"after {len(scores)} folds: {mean} on average, worse than the median {record.shown(median)} of {others} trials"
-        )
+        mean = record.sign * float(scores.mean())
+        return Prune(because("below the median", folds=len(scores), mean=mean, median=record.sign * median, others=others))
     curve = record.curve(trial.number, trial.fold)
     iteration = curve.iterations[-1]
     median, others = record.median_of_averages(trial.fold, iteration)
     if iteration < settings.least or others < settings.others or curve.best[-1] >= median:
         return KEEP
-    return Prune(
-        f"fold {trial.fold + 1}, iteration {iteration}: best {record.shown(curve.best[-1])}, "
-        f"worse than the median {record.shown(median)} of {others} finished curves"
-    )
+    facts = {"best": record.sign * curve.best[-1], "median": record.sign * median, "others": others}
+    return Prune(because("curve below the median", fold=trial.fold + 1, iteration=iteration, **facts))

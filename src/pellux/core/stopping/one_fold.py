@@ -10,7 +10,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import ClassVar
 
-from pellux.core.stopping.contract import KEEP, Park, Prune, Sight, Verdict, demand
+from pellux.core.reasons import because
+from pellux.core.stopping.contract import KEEP, Park, Prune, TrialContext, Verdict, demand
 from pellux.core.stopping.ladder import Ladder
 from pellux.core.stopping.record import Record
 from pellux.core.stopping.successive_halving import whole
@@ -45,13 +46,13 @@ def ladder(settings: OneFoldSettings, folds: int) -> Ladder:
     return Ladder("folds", (1, folds), settings.fold - 1)
 
 
-def verdict(trial: Sight, record: Record, settings: OneFoldSettings) -> Verdict:
+def verdict(trial: TrialContext, record: Record, settings: OneFoldSettings) -> Verdict:
     if trial.fold >= 0:
         return KEEP
     if record.working(trial.cohort) > 0 or not whole(trial.cohort, record):
-        return Park(f"fold {settings.fold}: waits until all trials have seen it")
+        return Park(because("waits for the others", fold=settings.fold))
     rank = record.cohort_rank(trial.number, trial.cohort, trial.rung)
     if rank < settings.finalists:
         return KEEP
     n = record.cohort_count(trial.cohort, trial.rung)
-    return Prune(f"fold {settings.fold}: place {rank + 1} of {n}, the best {settings.finalists} went on to all folds")
+    return Prune(because("not among the finalists", fold=settings.fold, place=rank + 1, of=n, went_on=settings.finalists))

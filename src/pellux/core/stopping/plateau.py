@@ -9,7 +9,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import ClassVar
 
-from pellux.core.stopping.contract import KEEP, Enough, Prune, Sight, Verdict, demand
+from pellux.core.reasons import because
+from pellux.core.stopping.contract import KEEP, Enough, Prune, TrialContext, Verdict, demand
 from pellux.core.stopping.record import Curve, Record
 
 
@@ -29,17 +30,18 @@ class PlateauSettings:
         demand(self.gain >= 0, f"The least gain is 0 or more. Got {self.gain}.", "gain")
 
 
-def verdict(trial: Sight, record: Record, settings: PlateauSettings) -> Verdict:
+def verdict(trial: TrialContext, record: Record, settings: PlateauSettings) -> Verdict:
     if trial.fold < 0:
         return KEEP
     curve = record.curve(trial.number, trial.fold)
     last = last_gain(curve, settings.gain)
     if len(curve.scores) - 1 - last < settings.patience:
         return KEEP
-    iteration, at = curve.iterations[-1], f"fold {trial.fold + 1}, iteration {curve.iterations[-1]}"
+    iteration = curve.iterations[-1]
     if last == 0:
-        return Prune(f"{at}: flat from the start, {record.shown(curve.scores[0])} at first and never {settings.gain:g} better")
-    return Enough(f"no gain since iteration {curve.iterations[last]} of {iteration}")
+        first = record.sign * curve.scores[0]
+        return Prune(because("flat", fold=trial.fold + 1, iteration=iteration, first=first, gain=settings.gain))
+    return Enough(because("gains no more", iteration=iteration, since=curve.iterations[last]))
 
 
 def last_gain(curve: Curve, gain: float) -> int:

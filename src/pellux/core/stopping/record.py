@@ -71,7 +71,7 @@ class Record:
     closing : bool
         No further trial will begin.
     sign : int
-        By which scores were turned; for words only.
+        By which scores were turned; reasons tell them in the metric's own direction.
     """
 
     folds: int
@@ -93,10 +93,6 @@ class Record:
     _freedom: int = 0
     _curves: dict[tuple[int, int], Curve] = field(default_factory=dict)
     _averages: dict[tuple[int, int], list[float]] = field(default_factory=lambda: defaultdict(list))
-
-    def shown(self, score: float) -> str:
-        """A score as people know it."""
-        return f"{self.sign * score:.4g}"
 
     # Rungs
 

@@ -6,7 +6,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import ClassVar
 
-from pellux.core.stopping.contract import KEEP, Park, Prune, Sight, Verdict, demand
+from pellux.core.reasons import because
+from pellux.core.stopping.contract import KEEP, Park, Prune, TrialContext, Verdict, demand
 from pellux.core.stopping.ladder import Ladder
 from pellux.core.stopping.record import Record
 
@@ -39,11 +40,11 @@ def placed(number: int, ladder: Ladder, settings: HalvingSettings) -> tuple[int,
     return 0, number // size, size
 
 
-def verdict(trial: Sight, record: Record, settings: HalvingSettings) -> Verdict:
+def verdict(trial: TrialContext, record: Record, settings: HalvingSettings) -> Verdict:
     if trial.fold >= 0:
         return KEEP
     if record.working(trial.cohort) > 0 or not whole(trial.cohort, record):
-        return Park(f"rung {trial.rung + 1}: waits until its cohort is there")
+        return Park(because("waits for its cohort", bracket=0, rung=trial.rung + 1))
     return among_the_best(trial, record, settings.factor)
 
 
@@ -52,11 +53,11 @@ def whole(cohort: int, record: Record) -> bool:
     return record.closing or record.size(cohort) >= record.expected(cohort)
 
 
-def among_the_best(trial: Sight, record: Record, factor: int) -> Verdict:
+def among_the_best(trial: TrialContext, record: Record, factor: int) -> Verdict:
     """Keep the best 1/factor of a cohort whose results at a rung are all there; equals are kept together."""
     n = record.cohort_count(trial.cohort, trial.rung)
     go_on = max(1, n // factor)
     rank = record.cohort_rank(trial.number, trial.cohort, trial.rung)
     if rank < go_on:
         return KEEP
-    return Prune(f"rung {trial.rung + 1}: place {rank + 1} of {n}, the best {go_on} went on")
+    return Prune(because("not among the best", rung=trial.rung + 1, place=rank + 1, of=n, went_on=go_on))

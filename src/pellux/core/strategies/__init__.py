@@ -3,27 +3,42 @@
 To add one, write `propose` in a file of its own and a line in `STRATEGIES`:
 
 >>> from pellux.core.space import parse
->>> STRATEGIES["random"].propose(parse("depth: 2 .. 4 int"), [], [], 3, Chance(1, 1)).exhausted
-False
+>>> STRATEGIES["random"].propose(parse("depth: 2 .. 2 int"), [], [], 3, SeedStream(1, 1))
+Suggest(configurations=({'depth': 2},))
 """
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from pellux.core.errors import InvalidPlan
+from pellux.core.settings import NoSettings, names_of
+from pellux.core.space import Configuration, Space
 from pellux.core.strategies import (
     even_spread,
     evolution,
+    gain_per_second,
     gaussian_process,
     grid,
     parzen_density,
     population_training,
     random_draws,
-    thrifty_descent,
 )
 from pellux.core.strategies.automatic import Pick, grid_size, pick
-from pellux.core.strategies.contract import Chance, History, Lineage, Observation, Proposed, Strategy
+from pellux.core.strategies.contract import (
+    Answer,
+    Continue,
+    Exhausted,
+    Growing,
+    History,
+    Observation,
+    SeedStream,
+    Strategy,
+    Suggest,
+    Wait,
+)
 from pellux.core.strategies.partial import Partial
 
 
@@ -33,21 +48,54 @@ class Entry:
 
     Attributes
     ----------
+    propose : Strategy
+        With settings as a last argument where `settings` is not NoSettings.
+    settings : type
+        A frozen dataclass that validates itself; what people may give has a sentence.
     heavy : bool
         A proposal takes long enough to be made in a process of its own.
     modelled : bool
         Proposals are what a model of the score expects most of.
+    first : function of (configuration, seeds, settings), or None
+        A start value as an answer, where that is not just a suggestion.
+    divide : function of (settings, Growing), or None
+        Of one whose trials go on from each other: its settings in full, the number of trials, and the levels of their rungs.
     """
 
     label: str
     sentence: str
-    propose: Strategy
+    propose: Callable[..., Answer]
+    settings: type[Any] = NoSettings
     heavy: bool = False
     modelled: bool = False
+    first: Callable[[Configuration, SeedStream, Any], Answer] | None = None
+    divide: Callable[[Any, Growing], tuple[Any, int, tuple[int, ...]]] | None = None
+
+    @property
+    def names(self) -> dict[str, tuple[Any, str]]:
+        """Its settings as people write them, with default and sentence."""
+        return names_of(self.settings)
+
+    @property
+    def continues(self) -> bool:
+        """Whether its trials go on from each other's checkpoints, each at the rung it is told."""
+        return self.first is not None
+
+    def ask(
+        self, space: Space, history: History, pending: Sequence[Configuration], count: int, seeds: SeedStream, settings: Any
+    ) -> Answer:
+        """Its answer, whether it has settings or not."""
+        if self.settings is NoSettings:
+            return self.propose(space, history, pending, count, seeds)
+        return self.propose(space, history, pending, count, seeds, settings)
+
+    def begin(self, start: Configuration, seeds: SeedStream, settings: Any) -> Answer:
+        """The answer that a start value is."""
+        return Suggest((dict(start),)) if self.first is None else self.first(start, seeds, settings)
 
 
 AUTOMATIC = "automatic"
-STRATEGIES = {
+STRATEGIES: dict[str, Entry] = {
     "grid": Entry(
         "Grid",
         "Every combination of levels, once; only for small spaces, and it learns nothing on the way.",
@@ -85,11 +133,14 @@ STRATEGIES = {
         "Population training",
         "Members train in intervals; the weak go on as changed copies of the strong, so settings change during training.",
         population_training.propose,
+        settings=population_training.PopulationSettings,
+        first=population_training.first,
+        divide=population_training.divide,
     ),
-    "thrifty descent": Entry(
-        "Thrifty descent",
-        "Starts with the cheapest and goes where a second of training promises most; costly settings have to earn their price.",
-        thrifty_descent.propose,
+    "gain per second": Entry(
+        "Gain per second",
+        "The Gaussian process that counts what a trial costs: goes where a second of training promises most, cheapest first.",
+        gain_per_second.propose,
         heavy=True,
     ),
 }
@@ -100,13 +151,20 @@ def labelled(key: str) -> str:
     return "Automatic" if key == AUTOMATIC else strategy(key).label
 
 
+CONTINUING = tuple(key for key, entry in STRATEGIES.items() if entry.continues)
+# Names of earlier versions, which workspaces and plans may still have.
+RENAMED = {"thrifty descent": "gain per second"}
+
+
 def strategy(key: str) -> Entry:
+    if key in RENAMED:
+        raise InvalidPlan(f"Strategy '{key}' is called '{RENAMED[key]}' now.", at="plan.strategy")
     if key not in STRATEGIES:
         raise InvalidPlan(f"Strategy '{key}' is unknown. Allowed: {', '.join([AUTOMATIC, *STRATEGIES])}.", at="plan.strategy")
     return STRATEGIES[key]
 
 
 __all__ = [
-    "AUTOMATIC", "STRATEGIES", "Chance", "Entry", "History", "Lineage", "Observation", "Partial", "Pick", "Proposed", "Strategy",
-    "grid_size", "labelled", "pick", "strategy",
+    "AUTOMATIC", "CONTINUING", "RENAMED", "STRATEGIES", "Answer", "Continue", "Entry", "Exhausted", "Growing", "History", "Observation",
+    "Partial", "Pick", "SeedStream", "Strategy", "Suggest", "Wait", "grid_size", "labelled", "pick", "strategy",
 ]  # fmt: skip

@@ -77,11 +77,11 @@ NOTHING = Found(None, -np.inf)
 
 
 class Maximiser:
-    """Finds the untried configuration of a region with the largest log EI over `best`, less its toll.
+    """Finds the untried configuration of a region with the largest log EI over `best`, less its log_cost.
 
     Attributes
     ----------
-    toll : array, shape (columns,), or None
+    log_cost : array, shape (columns,), or None
         How much each feature column takes off, for instance its share in the logarithm of the cost.
     """
 
@@ -94,9 +94,9 @@ class Maximiser:
         *,
         climb: bool = True,
         noise: float = 0.0,
-        toll: Array | None = None,
+        log_cost: Array | None = None,
     ) -> None:
-        self._noise, self._toll = noise, toll
+        self._noise, self._log_cost = noise, log_cost
         self._posterior, self._coding, self._best = region.posterior, region.coding, best
         self._region, self._tried, self._rng, self._climbs = region, tried, rng, climb
         self._space: Space = region.coding.space
@@ -232,7 +232,7 @@ class Maximiser:
         features = self._coding.features(points)
         mean, deviation = self._posterior.predict(features)
         value = self._gain(mean, deviation)[0]
-        return value if self._toll is None else value - features @ self._toll
+        return value if self._log_cost is None else value - features @ self._log_cost
 
     def _gain(self, mean: Array, deviation: Array) -> tuple[Array, Array, Array]:
         value, by_mean, by_deviation = log_expected_improvement(mean, deviation, self._best)
@@ -267,8 +267,8 @@ class Maximiser:
             mean, deviation, by_mean, by_deviation = self._posterior.predict_with_slopes(features, columns)
             value, on_mean, on_deviation = self._gain(mean, deviation)
             gradient = on_mean[:, None] * by_mean + on_deviation[:, None] * by_deviation
-            if self._toll is not None:
-                value, gradient = value - features @ self._toll, gradient - self._toll[:columns]
+            if self._log_cost is not None:
+                value, gradient = value - features @ self._log_cost, gradient - self._log_cost[:columns]
             return -float(value.sum()), -gradient[free]
 
         begin = features[:, :columns][free]

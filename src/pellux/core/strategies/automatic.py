@@ -42,7 +42,7 @@ def pick(space: Space, trials: int, minutes: float | None = None) -> Pick:
     if minutes is not None and minutes <= SHORT and any(p.costly for p in space.parameters):
         costly = ", ".join(p.name for p in space.parameters if p.costly)
         return Pick(
-            "thrifty descent", f"{minutes:g} minutes are short and {costly} is costly: start cheap, pay more only while it helps."
+            "gain per second", f"{minutes:g} minutes are short and {costly} is costly: start cheap, pay more only while it helps."
         )
     if trials > MANY_TRIALS:
         return Pick(

@@ -1,7 +1,7 @@
 """What every strategy is given and what it answers.
 
-A strategy is a pure function `propose(space, history, pending, count, chance) -> Proposed`. Its only state is the history,
-so a search that is killed and started again gets the proposals it would have had. Scores in a history are turned so
+A strategy is a pure function `propose(space, history, pending, count, seeds[, settings]) -> Answer`. Its only state is the
+history, so a search that is killed and started again gets the proposals it would have had. Scores in a history are turned so
 that larger is better; a strategy never asks for the metric's direction.
 """
 
@@ -20,7 +20,7 @@ SHARED = 2**33  # a stream of its own beside those of the proposals
 
 
 @dataclass(frozen=True)
-class Chance:
+class SeedStream:
     """Where randomness comes from: one stream a proposal, and one that all proposals of a search share.
 
     `number` counts the proposals of the search; the streams of a number are the same after any restart.
@@ -35,8 +35,8 @@ class Chance:
     def shared(self) -> np.random.Generator:
         return np.random.default_rng([self.seed, SHARED])
 
-    def later(self, steps: int) -> Chance:
-        return Chance(self.seed, self.number + steps)
+    def later(self, steps: int) -> SeedStream:
+        return SeedStream(self.seed, self.number + steps)
 
 
 @dataclass(frozen=True)
@@ -98,28 +98,80 @@ History = Sequence[Observation]
 
 
 @dataclass(frozen=True)
-class Lineage:
-    """Where a proposal of a population goes on: from which trial, to which rung, as whose next interval."""
+class Suggest:
+    """The configurations to try next: as many as were asked for, fewer where the space holds no more."""
 
+    configurations: tuple[dict[str, Value], ...]
+
+
+@dataclass(frozen=True)
+class Wait:
+    """Nothing can be said before a pending trial ends."""
+
+    configurations: tuple[dict[str, Value], ...] = ()
+
+
+@dataclass(frozen=True)
+class Exhausted:
+    """There is no further configuration to try."""
+
+    configurations: tuple[dict[str, Value], ...] = ()
+
+
+@dataclass(frozen=True)
+class Continue:
+    """A configuration that goes on from what another trial learnt.
+
+    Attributes
+    ----------
+    parent : int or None
+        The number of the trial from whose checkpoints it goes on; None for one that begins.
+    rung : int
+        The one rung that it works on: how far it is to get.
+    member : int
+        Whose turn it is, of those that go on beside each other.
+    """
+
+    configuration: dict[str, Value]
     parent: int | None
     rung: int
     member: int
 
+    @property
+    def configurations(self) -> tuple[dict[str, Value], ...]:
+        return (self.configuration,)
+
+
+Answer = Suggest | Wait | Exhausted | Continue
+
+
+def suggested(found: Sequence[dict[str, Value]]) -> Suggest | Exhausted:
+    """What was found; that nothing is left, when it is nothing."""
+    return Suggest(tuple(found)) if found else Exhausted()
+
 
 @dataclass(frozen=True)
-class Proposed:
-    """An answer: the configurations to try next; `exhausted` when the space holds no further one.
+class Growing:
+    """What a strategy whose trials go on from each other has to divide.
 
-    `waits` when nothing can be said before a pending trial ends. `lineage` goes with the configurations of a population.
+    Attributes
+    ----------
+    trials : int
+        How many the plan asks for.
+    most : int
+        All iterations of a whole training.
+    steerable : tuple of str
+        Settings that may change on the way.
     """
 
-    configurations: tuple[dict[str, Value], ...]
-    exhausted: bool = False
-    waits: bool = False
-    lineage: tuple[Lineage, ...] = ()
+    trials: int
+    most: int
+    steerable: tuple[str, ...]
 
 
 class Strategy(Protocol):
+    """A strategy without settings; one with settings gets them as a last argument."""
+
     def __call__(
-        self, space: Space, history: History, pending: Sequence[Configuration], count: int, chance: Chance
-    ) -> Proposed: ...
+        self, space: Space, history: History, pending: Sequence[Configuration], count: int, seeds: SeedStream
+    ) -> Answer: ...

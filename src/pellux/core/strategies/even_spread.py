@@ -15,26 +15,26 @@ import scipy
 from numpy.typing import NDArray
 
 from pellux.core.space import Configuration, Space, Value, repair
-from pellux.core.strategies.contract import Chance, History, Proposed
+from pellux.core.strategies.contract import Answer, History, SeedStream
 from pellux.core.strategies.fresh import one_by_one
 
 BLOCK = 128
 
 
-def propose(space: Space, history: History, pending: Sequence[Configuration], count: int, chance: Chance) -> Proposed:
-    return one_by_one(space, history, pending, count, chance, lambda waiting, now: point(space, now))
+def propose(space: Space, history: History, pending: Sequence[Configuration], count: int, seeds: SeedStream) -> Answer:
+    return one_by_one(space, history, pending, count, seeds, lambda waiting, now: point(space, now))
 
 
-def point(space: Space, chance: Chance) -> dict[str, Value]:
-    """The configuration at point `chance.number` of the search's sequence, repaired where requirements ask for it."""
-    block, place = divmod(chance.number, BLOCK)
-    found = space.decode(_points(space.dimension, chance.seed, block)[place])
-    return found if space.fulfils(found) else repair(space, found, chance.own())
+def point(space: Space, seeds: SeedStream) -> dict[str, Value]:
+    """The configuration at point `seeds.number` of the search's sequence, repaired where requirements ask for it."""
+    block, place = divmod(seeds.number, BLOCK)
+    found = space.decode(_points(space.dimension, seeds.seed, block)[place])
+    return found if space.fulfils(found) else repair(space, found, seeds.own())
 
 
 @lru_cache(maxsize=64)
 def _points(dimension: int, seed: int, block: int) -> NDArray[np.float64]:
-    return sobol(dimension, BLOCK, Chance(seed, 0).shared(), skip=block * BLOCK)
+    return sobol(dimension, BLOCK, SeedStream(seed, 0).shared(), skip=block * BLOCK)
 
 
 def sobol(dimension: int, count: int, rng: np.random.Generator, skip: int = 0) -> NDArray[np.float64]:

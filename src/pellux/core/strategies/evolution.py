@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from pellux.core.space import Choice, Configuration, Space, Value, repair
 from pellux.core.strategies import even_spread
-from pellux.core.strategies.contract import Chance, History, Proposed
+from pellux.core.strategies.contract import Answer, History, SeedStream
 from pellux.core.strategies.fresh import one_by_one
 
 SMALLEST, LARGEST = 6, 24
@@ -22,8 +22,8 @@ CROSSING = 0.9  # share of coordinates taken from the change
 ELITE = 0.2  # share of the population that counts as best
 
 
-def propose(space: Space, history: History, pending: Sequence[Configuration], count: int, chance: Chance) -> Proposed:
-    return one_by_one(space, history, pending, count, chance, partial(_single, space, history))
+def propose(space: Space, history: History, pending: Sequence[Configuration], count: int, seeds: SeedStream) -> Answer:
+    return one_by_one(space, history, pending, count, seeds, partial(_single, space, history))
 
 
 def size(space: Space) -> int:
@@ -31,15 +31,15 @@ def size(space: Space) -> int:
     return int(np.clip(2 * space.dimension, SMALLEST, LARGEST))
 
 
-def _single(space: Space, history: History, pending: Sequence[Configuration], chance: Chance) -> dict[str, Value]:
+def _single(space: Space, history: History, pending: Sequence[Configuration], seeds: SeedStream) -> dict[str, Value]:
     members = size(space)
     if len(history) + len(pending) < members:
-        return even_spread.point(space, chance)
+        return even_spread.point(space, seeds)
     points, scores = _population(space, history, members)
     if len(points) < 4:
-        return even_spread.point(space, chance)
-    rng = chance.own()
-    place = chance.number % members % len(points)
+        return even_spread.point(space, seeds)
+    rng = seeds.own()
+    place = seeds.number % members % len(points)
     best = rng.choice(np.argsort(-scores, kind="stable")[: max(2, round(ELITE * len(points)))])
     one, other = rng.choice(np.delete(np.arange(len(points)), place), 2, replace=False)
     step = rng.uniform(0.4, 0.9)

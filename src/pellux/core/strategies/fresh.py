@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 from numpy.random import Generator
 
 from pellux.core.space import Configuration, Counting, Space, Value, draw, identity
-from pellux.core.strategies.contract import Chance, History, Proposed
+from pellux.core.strategies.contract import Answer, History, SeedStream, suggested
 
 TRIES = 100
 
@@ -46,20 +46,20 @@ def one_by_one(
     history: History,
     pending: Sequence[Configuration],
     count: int,
-    chance: Chance,
-    single: Callable[[Sequence[Configuration], Chance], Configuration | None],
-) -> Proposed:
+    seeds: SeedStream,
+    single: Callable[[Sequence[Configuration], SeedStream], Configuration | None],
+) -> Answer:
     """Asks `single` for one configuration at a time, each with the earlier ones pending; what it gives is used when it
     is new and meets the requirements, else a random untried one is."""
     tried, waiting, found = taken(history, pending), list(pending), list[dict[str, Value]]()
     for step in range(count):
-        now = chance.later(step)
+        now = seeds.later(step)
         wanted = single(waiting, now)
         if wanted is None or identity(wanted) in tried or not space.fulfils(wanted):
             wanted = untried(space, tried, now.own())
         if wanted is None:
-            return Proposed(tuple(found), exhausted=True)
+            return suggested(found)
         tried.add(identity(wanted))
         waiting.append(wanted)
         found.append(dict(wanted))
-    return Proposed(tuple(found))
+    return suggested(found)

@@ -22,10 +22,10 @@ from pellux.core.space import Configuration, Space, Value, identity, repair
 from pellux.core.strategies import even_spread
 from pellux.core.strategies.acquisition import MANY, Found, Maximiser
 from pellux.core.strategies.basins import tops
-from pellux.core.strategies.contract import Chance, History, Observation, Proposed
+from pellux.core.strategies.contract import Answer, History, Observation, SeedStream
 from pellux.core.strategies.evidence import Evidence, gather, kept
 from pellux.core.strategies.fresh import one_by_one, taken
-from pellux.core.strategies.regions import Beside, Everywhere, Inside, Region, Surroundings
+from pellux.core.strategies.regions import Everywhere, Inside, OutsideBasins, Region, Surroundings
 from pellux.core.surrogates.coding import Coding
 from pellux.core.surrogates.gaussian_process import Posterior, fit
 
@@ -98,9 +98,9 @@ USUAL = Design()
 
 
 def propose(
-    space: Space, history: History, pending: Sequence[Configuration], count: int, chance: Chance, design: Design = USUAL
-) -> Proposed:
-    return one_by_one(space, history, pending, count, chance, partial(single, space, history, design))
+    space: Space, history: History, pending: Sequence[Configuration], count: int, seeds: SeedStream, design: Design = USUAL
+) -> Answer:
+    return one_by_one(space, history, pending, count, seeds, partial(single, space, history, design))
 
 
 def first_trials(space: Space) -> int:
@@ -110,24 +110,24 @@ def first_trials(space: Space) -> int:
 
 
 def single(
-    space: Space, history: History, design: Design, pending: Sequence[Configuration], chance: Chance
+    space: Space, history: History, design: Design, pending: Sequence[Configuration], seeds: SeedStream
 ) -> dict[str, Value] | None:
     """The next configuration, or None where the model finds nothing untried."""
     known = [o for o in history if o.mean is not None or o.bad]
     tried = taken(history, pending)
     # The baseline does not count: it runs beside the first proposal. What is known from elsewhere does.
-    if design.centre and chance.number == 1 and not any(o.elsewhere for o in history):
+    if design.centre and seeds.number == 1 and not any(o.elsewhere for o in history):
         middle = _rounded(space.decode(np.full(space.dimension, 0.5)))
-        first = middle if space.fulfils(middle) else repair(space, middle, chance.own())
+        first = middle if space.fulfils(middle) else repair(space, middle, seeds.own())
         if identity(first) not in tried:
             return first
     begun = len(history) + len(pending)
     if begun < first_trials(space) or sum(o.mean is not None for o in known) < 2:
-        return even_spread.point(space, chance)
-    return _Proposal(space, known, pending, chance, tried, design).configuration()
+        return even_spread.point(space, seeds)
+    return _Proposal(space, known, pending, seeds, tried, design).configuration()
 
 
-def _toll(space: Space, known: Sequence[Observation]) -> Array | None:
+def _log_cost(space: Space, known: Sequence[Observation]) -> Array | None:
     """What each feature adds to the logarithm of a trial's expected seconds, shape (columns,)."""
     timed = [o for o in known if o.state == "scored" and o.seconds > 0]
     costs = CostModel.of(space, [o.configuration for o in timed], [o.seconds for o in timed])
@@ -149,10 +149,10 @@ class _Proposal:
     """One question to the model: where next, given what is known and what is pending?"""
 
     def __init__(
-        self, space: Space, known: Sequence[Observation], pending: Sequence[Configuration], chance: Chance,
+        self, space: Space, known: Sequence[Observation], pending: Sequence[Configuration], seeds: SeedStream,
         tried: set[str], design: Design,
     ) -> None:  # fmt: skip
-        self._chance, self._tried, self._design = chance, tried, design
+        self._seeds, self._tried, self._design = seeds, tried, design
         self._coding = Coding.of(space)
         self._known, self._pending = kept(known), pending
         model = believe(space, known, pending, design)
@@ -165,12 +165,12 @@ class _Proposal:
         noise = self._posterior.hyperparameters.noise
         self._tie = float(TIE * np.sqrt(noise))
         self._noise = float(np.sqrt(noise)) if design.noise and noise > PLAIN else 0.0
-        self._toll = _toll(space, self._known) if design.thrift else None
+        self._log_cost = _log_cost(space, self._known) if design.thrift else None
 
     def configuration(self) -> dict[str, Value] | None:
         """From everywhere or from a rival basin, whichever has its turn and something left to gain."""
         every = self._design.period(self._coding)
-        rivals_turn = bool(every) and self._chance.number % every == every - 1
+        rivals_turn = bool(every) and self._seeds.number % every == every - 1
         if rivals_turn:
             rival = self._among(self._rivals())
             if rival is not None:
@@ -188,7 +188,7 @@ class _Proposal:
 
     def _settled(self, usual: Found) -> bool:
         """Whether the incumbent's hill has next to nothing left to gain: by what the model says, or by what came of it."""
-        if self._chance.number % TIDY == 0 and usual.gain > self._least - DONE:
+        if self._seeds.number % TIDY == 0 and usual.gain > self._least - DONE:
             return False
         top, numbers = int(self._order[0]), len(self._coding.numbers)
         alike = (self._features[:, numbers:] == self._features[top, numbers:]).all(1)  # other options are other hills
@@ -199,21 +199,21 @@ class _Proposal:
         if self._noise > 0:
             return False  # what noise hides is no standstill
         measured = self._measured
-        inside = (among & ~self._beside([top], self._posterior).holds(self._points))[:measured]
+        inside = (among & ~self._outside_basins([top], self._posterior).holds(self._points))[:measured]
         best = np.maximum.accumulate(self._expected[:measured][inside])
         if len(best) <= STILL + self._coding.space.dimension:
             return False
         return bool(best[-1] - best[-1 - STILL] < np.exp(self._least))
 
-    def _beside(self, hills: Sequence[int], posterior: Posterior) -> Beside:
-        return Beside(posterior, self._coding, self._posterior, self._features[hills])
+    def _outside_basins(self, hills: Sequence[int], posterior: Posterior) -> OutsideBasins:
+        return OutsideBasins(posterior, self._coding, self._posterior, self._features[hills])
 
     def _elsewhere(self) -> Found | None:
         """The best place beside the incumbent's hill and others that stand still, by a model that does not know them:
         next to a high hill all the rest looks flat, and a model of both calls a second one next to impossible."""
         hills = [int(self._order[0])]
         for _ in range(HILLS):
-            left = self._beside(hills, self._posterior).holds(self._points)
+            left = self._outside_basins(hills, self._posterior).holds(self._points)
             order = self._order[left[self._order]]
             if not len(order):
                 return None
@@ -231,7 +231,7 @@ class _Proposal:
             return None
         model = believe(self._coding.space, known, pending, self._design)
         order = np.argsort(-model.expected, kind="stable")
-        region = self._beside(hills, model.posterior)
+        region = self._outside_basins(hills, model.posterior)
         found = self._maximiser(region, float(model.expected[order[0]])).best(model.evidence.points[order])
         return found if found.configuration is not None and found.gain > _least(model.evidence) else None
 
@@ -252,7 +252,7 @@ class _Proposal:
 
     def _maximiser(self, region: Region, best: float) -> Maximiser:
         return Maximiser(
-            region, best, self._tried, self._chance.own(), climb=self._design.climb, noise=self._noise, toll=self._toll
+            region, best, self._tried, self._seeds.own(), climb=self._design.climb, noise=self._noise, log_cost=self._log_cost
         )
 
     def _rivals(self) -> list[Region]:
@@ -264,7 +264,7 @@ class _Proposal:
             region = Surroundings(self._posterior, self._coding, self._features[[found[chosen], *others]])
             if self._may_catch_up(region):
                 regions.append(region)
-        order = np.random.default_rng([self._chance.seed, self._chance.number, RIVALS]).permutation(len(regions)).tolist()
+        order = np.random.default_rng([self._seeds.seed, self._seeds.number, RIVALS]).permutation(len(regions)).tolist()
         if self._coding.choices:  # by chance one option can wait for many trials while another is polished
             order.sort(key=lambda i: int(regions[i].holds(self._points).sum()))
         # Each costs a search of its own: one must do when observations are many.

@@ -13,7 +13,7 @@ from functools import lru_cache
 
 from pellux.core.errors import InvalidSpace
 from pellux.core.space import Choice, Configuration, Counting, Fixed, Parameter, Space, Value, identity
-from pellux.core.strategies.contract import Chance, History, Proposed
+from pellux.core.strategies.contract import Answer, History, SeedStream, suggested
 from pellux.core.strategies.fresh import taken
 
 LARGEST = 1_000_000  # points; past it a grid is not a plan but a mistake
@@ -46,18 +46,18 @@ def _levels(parameter: Parameter) -> Parameter:
     return Choice(name=parameter.name, options=values, weights=(1.0,) * len(values), condition=parameter.condition)
 
 
-def propose(space: Space, history: History, pending: Sequence[Configuration], count: int, chance: Chance) -> Proposed:
+def propose(space: Space, history: History, pending: Sequence[Configuration], count: int, seeds: SeedStream) -> Answer:
     points, tried = lattice(space), taken(history, pending)
     counting, found = Counting.of(points), list[dict[str, Value]]()
     total = counting.total or 0
     stride = next(s for s in range(max(1, round(total * 0.618)), total + 2) if math.gcd(s, total) == 1)
     for step in range(count):
         for offset in range(min(total, len(tried) + 1)):
-            candidate = counting.nth(points, ((chance.number + step - 1 + offset) * stride) % total)
+            candidate = counting.nth(points, ((seeds.number + step - 1 + offset) * stride) % total)
             if identity(candidate) not in tried:
                 tried.add(identity(candidate))
                 found.append(candidate)
                 break
         else:
-            return Proposed(tuple(found), exhausted=True)
-    return Proposed(tuple(found))
+            return suggested(found)
+    return suggested(found)

@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 from pellux.core.space import Choice, Configuration, Space, Value
 from pellux.core.strategies import even_spread
 from pellux.core.strategies.branches import branch_of, chosen, drawn, known_branches
-from pellux.core.strategies.contract import Chance, History, Proposed
+from pellux.core.strategies.contract import Answer, History, SeedStream
 from pellux.core.strategies.fresh import one_by_one
 
 Array = NDArray[np.float64]
@@ -31,18 +31,18 @@ NARROWEST = 0.02  # bandwidth, once good trials are many
 WIDE = 1.0  # bandwidth times one more than the number of good trials, while they are few
 
 
-def propose(space: Space, history: History, pending: Sequence[Configuration], count: int, chance: Chance) -> Proposed:
-    return one_by_one(space, history, pending, count, chance, partial(_single, space, history))
+def propose(space: Space, history: History, pending: Sequence[Configuration], count: int, seeds: SeedStream) -> Answer:
+    return one_by_one(space, history, pending, count, seeds, partial(_single, space, history))
 
 
-def _single(space: Space, history: History, pending: Sequence[Configuration], chance: Chance) -> dict[str, Value] | None:
+def _single(space: Space, history: History, pending: Sequence[Configuration], seeds: SeedStream) -> dict[str, Value] | None:
     known = [o for o in history if o.mean is not None or o.bad]
     if len(history) + len(pending) < FIRST_TRIALS or sum(o.mean is not None for o in known) < 4:
-        return even_spread.point(space, chance)
-    rng = chance.own()
+        return even_spread.point(space, seeds)
+    rng = seeds.own()
     means = np.array([-np.inf if o.mean is None else o.mean for o in known])
     branches = [branch_of(space, o.configuration) for o in known]
-    branch = chosen(known_branches(space), branches, means, [branch_of(space, c) for c in pending], chance.number)
+    branch = chosen(known_branches(space), branches, means, [branch_of(space, c) for c in pending], seeds.number)
     inside = np.array([i for i, b in enumerate(branches) if b == branch], dtype=np.intp)
     if np.isfinite(means[inside]).sum() < 4:
         return drawn(space, branch, rng)
@@ -115,7 +115,7 @@ class Density:
 
     @property
     def _slip(self) -> float:
-        """Chance that a choice differs from its centre's (Aitchison & Aitken 1976)."""
+        """SeedStream that a choice differs from its centre's (Aitchison & Aitken 1976)."""
         return 1.0 / (math.sqrt(len(self.centres)) + 2)
 
     def draw(self, count: int, rng: np.random.Generator) -> Array:

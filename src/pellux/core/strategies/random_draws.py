@@ -8,9 +8,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from pellux.core.space import Configuration, Space
-from pellux.core.strategies.contract import Chance, History, Proposed
+from pellux.core.strategies.contract import Answer, History, SeedStream
 from pellux.core.strategies.fresh import one_by_one
 
 
-def propose(space: Space, history: History, pending: Sequence[Configuration], count: int, chance: Chance) -> Proposed:
-    return one_by_one(space, history, pending, count, chance, lambda waiting, now: None)
+def propose(space: Space, history: History, pending: Sequence[Configuration], count: int, seeds: SeedStream) -> Answer:
+    return one_by_one(space, history, pending, count, seeds, lambda waiting, now: None)

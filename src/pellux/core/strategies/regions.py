@@ -97,7 +97,7 @@ class Inside:
 
 
 @dataclass(frozen=True)
-class Beside:
+class OutsideBasins:
     """What is neither near the tops of some hills nor on their slopes, with the same options chosen as there.
 
     Attributes
@@ -118,10 +118,10 @@ class Beside:
             return np.ones(0, dtype=bool)
         features = self.coding.features(points)
         mean = self.judge.expected(features)
-        found: Mask = np.logical_and.reduce([self._beside(top, features, mean) for top in self.tops])
+        found: Mask = np.logical_and.reduce([self._outside_basins(top, features, mean) for top in self.tops])
         return found
 
-    def _beside(self, top: Array, features: Array, mean: Array) -> Mask:
+    def _outside_basins(self, top: Array, features: Array, mean: Array) -> Mask:
         toward = self.judge.expected(features + WAY * (top - features))
         height = self.judge.expected(top[None])
         flat = (toward < mean + RISE * (height - mean)) & (self.judge.correlation(features, top) < APART)

@@ -1,51 +1,35 @@
-"""Fits in worker processes on this machine: one pipe each, forked from a server that has scikit-learn loaded."""
+"""Fits in worker processes on this machine: one pipe each, forked from a server that has what they need loaded."""
 
 from __future__ import annotations
 
 import contextlib
 import multiprocessing
-import os
-import shutil
 import signal
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from multiprocessing import forkserver
 from multiprocessing.connection import Connection, wait
 from typing import Any
 
-import psutil
-
-from pellux.engine.messages import CutFit, FitEnded, FitStarted, FitStepped, StartFit, WorkerLost, WorkerReady
-from pellux.engine.runners import Report
-from pellux.engine.worker import Assignment, Cut, Task, main
-from pellux.learners.checkpoints import Checkpoints
+from pellux.engine.messages import CutFit, StartFit, WorkerLost
+from pellux.engine.processes import busy_seconds, kill_group, prepare
+from pellux.engine.runners.base import Report
+from pellux.engine.worker import BEAT, Assignment, main
 
 FROZEN = 10.0  # seconds without a sign of life and without using the processor
-THREADS = ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "MKL_NUM_THREADS")
-
-
-def prepare() -> Any:
-    """Start the process that workers are forked from; call it early, from the main thread. Returns its context."""
-    for name in THREADS:
-        os.environ.setdefault(name, "1")
-    context = multiprocessing.get_context("forkserver")
-    context.set_forkserver_preload(["pellux.engine.preload"])
-    forkserver.ensure_running()
-    return context
 
 
 @dataclass
 class _Process:
     process: Any
     pipe: Connection
-    lifeline: Connection
+    parent_end: Connection
     heard: float
     busy_seconds: float = 0.0
 
 
 class LocalRunner:
-    """Runs the fits of one search. All methods but `wake` are called by one thread, the search's driver."""
+    """Runs the fits of one search."""
 
     def __init__(self, assignment: Assignment, clock: Callable[[], float] = time.time) -> None:
         self._assignment = assignment
@@ -67,25 +51,21 @@ class LocalRunner:
         self._workers[worker] = _Process(process, ours, holding, self._clock())
 
     def start(self, fit: StartFit) -> None:
-        held = self._workers.get(fit.worker)
-        if held is not None:
-            task = Task(
-                fit.trial, fit.fold, fit.attempt, fit.configuration, fit.learner, fit.level, fit.last, fit.ancestors
-            )  # fmt: skip
-            with contextlib.suppress(OSError):  # a worker that has just died is reported by its sentinel
-                held.pipe.send(task)
+        self._send(fit.worker, fit)
 
     def cut(self, fit: CutFit) -> None:
-        held = self._workers.get(fit.worker)
+        self._send(fit.worker, fit)
+
+    def _send(self, worker: int, message: StartFit | CutFit) -> None:
+        held = self._workers.get(worker)
         if held is not None:
-            with contextlib.suppress(OSError):
-                held.pipe.send(Cut(fit.trial, fit.fold, fit.attempt))
+            with contextlib.suppress(OSError):  # a worker that has just died is reported by its sentinel
+                held.pipe.send(message)
 
     def forget(self, trial: int | None) -> None:
-        if self._assignment.checkpoints is not None:
-            Checkpoints(self._assignment.checkpoints).forget(trial)
-        if trial is None and self._assignment.prefixes is not None:
-            shutil.rmtree(self._assignment.prefixes, ignore_errors=True)
+        self._assignment.artifacts.forget(trial)
+        if trial is None:
+            self._assignment.evaluators.tidy()
 
     def dismiss(self, worker: int) -> None:
         held = self._workers.pop(worker, None)
@@ -119,15 +99,9 @@ class LocalRunner:
         with contextlib.suppress(EOFError, OSError):
             while held.pipe.poll():
                 held.heard = self._clock()
-                match held.pipe.recv():
-                    case ("ready",):
-                        reports.append(WorkerReady(worker))
-                    case ("started", trial, fold, attempt, at):
-                        reports.append(FitStarted(worker, trial, fold, attempt, at))
-                    case ("points", trial, fold, attempt, points, at):
-                        reports.append(FitStepped(worker, trial, fold, attempt, points, at))
-                    case ("ended", trial, fold, attempt, outcome, at):
-                        reports.append(FitEnded(worker, trial, fold, attempt, outcome, at))
+                message = held.pipe.recv()
+                if message != BEAT:
+                    reports.append(replace(message, worker=worker))
         return reports
 
     def _lost(self, worker: int, reason: str | None) -> WorkerLost:
@@ -148,43 +122,21 @@ class LocalRunner:
         for worker, held in list(self._workers.items()):
             if now - held.heard < FROZEN:
                 continue
-            busy = _busy_seconds(held.process.pid)
+            busy = busy_seconds(held.process.pid)
             if busy > held.busy_seconds:
                 held.busy_seconds, held.heard = busy, now
             else:
-                lost.append(self._lost_frozen(worker))
+                kill_group(held.process.pid)
+                lost.append(self._lost(worker, f"frozen for {FROZEN:g} s and was replaced"))
         return lost
-
-    def _lost_frozen(self, worker: int) -> Report:
-        _signal(self._workers[worker].process.pid)
-        return self._lost(worker, f"frozen for {FROZEN:g} s and was replaced")
 
     def close(self) -> None:
         for worker in list(self._workers):
             self.dismiss(worker)
 
 
-def _busy_seconds(pid: int) -> float:
-    try:
-        times = psutil.Process(pid).cpu_times()
-        return float(times.user + times.system)
-    except psutil.Error:
-        return 0.0
-
-
-def _signal(pid: int | None) -> None:
-    """SIGKILL to the worker and everything it started; before it made its own group, to itself alone."""
-    if pid is None:
-        return
-    with contextlib.suppress(ProcessLookupError, PermissionError):
-        if os.getpgid(pid) == pid:
-            os.killpg(pid, signal.SIGKILL)
-        else:
-            os.kill(pid, signal.SIGKILL)
-
-
 def _kill(held: _Process) -> None:
-    _signal(held.process.pid)
+    kill_group(held.process.pid)
     held.pipe.close()
-    held.lifeline.close()
+    held.parent_end.close()
     held.process.join(1)

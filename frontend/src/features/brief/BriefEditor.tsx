@@ -1,0 +1,122 @@
+import Button from "@mui/material/Button";
+import TextField from "@mui/material/TextField";
+import { useState, type ReactNode } from "react";
+import { useNavigate } from "react-router";
+import type { Data, TableProblem } from "../../api/client";
+import { usePreview, useSaveBrief } from "../../api/problems";
+import { useDebounced } from "../../ui/useDebounced";
+import { count } from "../../lib/format";
+import { Baselines } from "./Baselines";
+import { ColumnList } from "./ColumnList";
+import { FieldError } from "../../ui/FieldError";
+import { Findings } from "./Findings";
+import { MetricPicker } from "./MetricPicker";
+import { SplitPlan } from "./SplitPlan";
+import { requestOf, withRole, type BriefForm } from "./briefForm";
+
+interface Props {
+  data: Data;
+  initial: BriefForm;
+  problem: TableProblem | null; // set when an unfrozen brief is changed in place
+  derivedFrom: number | null;
+  onOtherFile?: () => void;
+  onForm?: (form: BriefForm) => void; // hears of every change, so that reading the file anew loses nothing
+  onType?: (column: string, type: string) => void;
+  reading?: ReactNode;
+}
+
+export function BriefEditor({ data, initial, problem, derivedFrom, onOtherFile, onForm, onType, reading }: Props) {
+  const [form, setForm] = useState(initial);
+  const change = (part: Partial<BriefForm>) => {
+    setForm((held) => ({ ...held, ...part }));
+    onForm?.({ ...form, ...part });
+  };
+  const request = requestOf(useDebounced(form, 200), data);
+  const preview = usePreview(request);
+  const navigate = useNavigate();
+  const save = useSaveBrief(problem?.id ?? null, derivedFrom, (saved) => void navigate(`/p/${saved.id}/space`));
+  const refusal = save.error ?? preview.error;
+  const at = (field: string) => (refusal?.field === field ? refusal.message : undefined);
+  const known =
+    "target features metric recorded folds repeats gap holdout holdout_by seed group time fold positive name".split(
+      " ",
+    );
+  const ready = form.target !== "" && preview.isSuccess && !preview.isPlaceholderData;
+  return (
+    <div
+      className="stage"
+      style={{
+        display: "grid",
+        gap: 20,
+        gridTemplateColumns: "minmax(0, 1.15fr) minmax(380px, 1fr)",
+        alignItems: "start",
+      }}
+    >
+      <section className="col">
+        <div className="row">
+          <div className="grow">
+            <h1 className="cut">{data.name}</h1>
+            <p className="small soft">
+              {count(data.rows)} rows × {count(data.columns.length)} columns
+            </p>
+          </div>
+          {onOtherFile && <Button onClick={onOtherFile}>Other file</Button>}
+        </div>
+        {reading}
+        {at("features") && <FieldError text={at("features")!} field="features" />}
+        <ColumnList data={data} form={form} change={change} onType={onType} />
+      </section>
+      <section className="col" style={{ gap: 14 }}>
+        {form.target === "" ? (
+          <div className="sheet col" style={{ padding: 18 }}>
+            <h2>What is to be predicted?</h2>
+            <p className="soft">
+              Mark one column as the target. The task, a fitting metric and the folds follow from it, and all of them
+              can be changed.
+            </p>
+          </div>
+        ) : (
+          <>
+            <TextField
+              label="Name"
+              value={form.name}
+              placeholder={`${form.target} from ${data.name}`}
+              onChange={(e) => change({ name: e.target.value })}
+              slotProps={{ inputLabel: { shrink: true } }}
+            />
+            {at("target") && <FieldError text={at("target")!} field="target" />}
+            {problem && <Baselines problem={problem} />}
+            <MetricPicker
+              preview={preview.data}
+              form={form}
+              change={change}
+              error={at("metric") ?? at("positive") ?? at("recorded")}
+            />
+            {preview.data && (
+              <Findings
+                findings={preview.data.findings}
+                onRole={(column, role) => change(withRole(form, column, role))}
+              />
+            )}
+            <SplitPlan preview={preview.data} form={form} change={change} error={at} />
+            {refusal && !known.includes(refusal.field ?? "") && <FieldError text={refusal.message} field="brief" />}
+            <div className="row">
+              <span className="grow small soft">
+                The brief freezes with the first score, so that all trials stay comparable.
+              </span>
+              <Button
+                variant="contained"
+                size="medium"
+                sx={{ whiteSpace: "nowrap", flex: "none" }}
+                disabled={!ready || save.isPending}
+                onClick={() => save.mutate(requestOf(form, data))}
+              >
+                {problem ? "Save the brief" : "Frame the problem"}
+              </Button>
+            </div>
+          </>
+        )}
+      </section>
+    </div>
+  );
+}

@@ -1,0 +1,133 @@
+import { OtherObjective } from "../../ui/OtherObjective";
+import { useEffect, useState } from "react";
+import { Link } from "react-router";
+import { type TableProblem, isTable } from "../../api/client";
+import { useDecisions, useFinalists, type Finalist, type Finalists } from "../../api/decisions";
+import { useChosen } from "../../ui/place";
+import { Switch } from "../../ui/Switch";
+import { AgainstBaseline } from "./AgainstBaseline";
+import { Expectation } from "./Expectation";
+import { Matrix } from "./Matrix";
+import { HoldoutView } from "./HoldoutView";
+import { Rules } from "./Rules";
+import { Sign } from "./Sign";
+import { TakeAway } from "./TakeAway";
+import { TradeOff } from "./TradeOff";
+import { useWeighing, VIEWS } from "./useWeighing";
+
+/** The finalist that is about to be chosen, and by what. */
+export interface Picked {
+  trial: number;
+  rule: string;
+}
+
+export interface BenchProps {
+  problem: TableProblem;
+  found: Finalists;
+  chosen: Finalist;
+  pick: (picked: Picked) => void;
+}
+
+export function DecisionStage() {
+  const { problemView, problemQuery } = useChosen();
+  if (problemQuery.isError) return <Trouble message={problemQuery.error.message} />;
+  if (!problemView) return <p className="stage soft">Gathering the finalists …</p>;
+  if (!isTable(problemView)) return <OtherObjective problem={problemView} what="are no rows to compare on" />;
+  return <Gathering key={problemView.id} problem={problemView} />;
+}
+
+function Gathering({ problem }: { problem: TableProblem }) {
+  const { weighing, set } = useWeighing();
+  const finalists = useFinalists(problem.id, weighing);
+  const decisions = useDecisions(problem.id);
+  if (finalists.isError)
+    return (
+      <Trouble message={finalists.error.message}>
+        <button className="plain-button" onClick={() => set({ limit_on: null, limit: null, beside: null, cost: null })}>
+          <u>Weigh them as usual</u>
+        </button>
+      </Trouble>
+    );
+  if (!finalists.data || !decisions.data) return <p className="stage soft">Gathering the finalists …</p>;
+  if (finalists.data.finalists.length === 0) return <Nothing problem={problem} />;
+  return <Bench problem={problem} found={finalists.data} decided={decisions.data[0] ?? null} />;
+}
+
+function Trouble({ message, children }: { message: string; children?: React.ReactNode }) {
+  return (
+    <p className="stage ember" role="alert">
+      {message} {children}
+    </p>
+  );
+}
+
+function Nothing({ problem }: { problem: TableProblem }) {
+  return (
+    <div className="stage col">
+      <h1>Nothing to decide yet</h1>
+      <p className="soft">
+        The best trials of all searches of this problem will stand here, fold by fold, with the baseline among them.
+      </p>
+      <p>
+        <Link to={`/p/${problem.id}/space`}>Lay out the space and launch</Link>
+      </p>
+    </div>
+  );
+}
+
+interface Decided {
+  id: number;
+  trial_id: number;
+  rule: string;
+}
+
+function Bench({ problem, found, decided }: { problem: TableProblem; found: Finalists; decided: Decided | null }) {
+  const { view, set } = useWeighing();
+  const [picked, setPicked] = useState<Picked | null>(null);
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      const at = event.target as HTMLElement;
+      if (event.key !== "b" || event.ctrlKey || event.metaKey || event.altKey) return;
+      if (!/^(INPUT|TEXTAREA|SELECT)$/.test(at.tagName)) set({ view: "against the baseline" });
+    };
+    window.addEventListener("keydown", onKey);
+    return () => window.removeEventListener("keydown", onKey);
+  }, [set]);
+  const first = found.suggestions[0];
+  const options: (Picked | null)[] = [
+    picked,
+    decided && { trial: decided.trial_id, rule: decided.rule },
+    first ? { trial: first.trial_id, rule: first.rule } : null,
+    { trial: found.finalists[0]!.trial.id, rule: "by hand" },
+  ];
+  const listed = (trial: number) => found.finalists.find((f) => f.trial.id === trial);
+  const wanted = options.find((o) => o !== null && listed(o.trial))!;
+  const chosen = listed(wanted.trial)!;
+  const bench: BenchProps = { problem, found, chosen, pick: setPicked };
+  return (
+    <div className="stage beside">
+      <section className="col" style={{ gap: 12 }}>
+        <div className="row" style={{ flexWrap: "wrap" }}>
+          <h1 className="grow" style={{ whiteSpace: "nowrap" }}>
+            Finalists by {problem.judging.metric_label}
+          </h1>
+          <Switch label="View" options={[...VIEWS]} value={view} onChange={(v) => set({ view: v })} />
+        </div>
+        {view === "finalists" && <Matrix {...bench} />}
+        {view === "trade-off" && <TradeOff {...bench} />}
+        {view === "against the baseline" && <AgainstBaseline key={chosen.trial.id} {...bench} />}
+        {view === "holdout" && <HoldoutView {...bench} />}
+        {view === "take away" && <TakeAway problem={problem} />}
+      </section>
+      <aside className="col" style={{ gap: 12 }} aria-label="The choice">
+        <Expectation {...bench} />
+        <Rules {...bench} rule={wanted.rule} />
+        <Sign {...bench} rule={wanted.rule} decided={decided?.id ?? null} />
+      </aside>
+    </div>
+  );
+}
+
+/** `trial 3 of search 2`, `the baseline`. */
+export const called = (f: Finalist) =>
+  f.is_baseline ? `the baseline (${f.learner})` : `trial ${f.trial.number} of search ${f.search_number}`;

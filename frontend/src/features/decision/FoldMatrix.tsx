@@ -1,0 +1,287 @@
+import { useVirtualizer } from "@tanstack/react-virtual";
+import { useEffect, useMemo, useRef } from "react";
+import type { TableProblem } from "../../api/client";
+import { useTrialRemarks } from "../../api/trials";
+import type { Finalist, Finalists } from "../../api/decisions";
+import { bytes, duration, score, withError } from "../../lib/format";
+import { goodness, inkOn, ramp, type ScoreScale } from "../../lib/ramp";
+import { Chances } from "../../charts/Chances";
+import { ErrorBar } from "../../charts/ErrorBar";
+
+interface Props {
+  problem: TableProblem;
+  found: Finalists;
+  chosen: number;
+  inspected: number | null;
+  onChoose: (id: number) => void;
+  onInspect: (id: number) => void;
+}
+
+interface Spans {
+  cells: ScoreScale;
+  means: { low: number; high: number };
+  bar: number | null;
+  folds: number;
+}
+
+const ROW = 56;
+const FEW = 12; // folds up to which their scores are written out
+
+/** Finalists as rows, folds as columns; mean ± standard error on one axis; against the leader; cost and sightline. */
+export function FoldMatrix({ problem, found, chosen, inspected, onChoose, onInspect }: Props) {
+  const scroller = useRef<HTMLDivElement>(null);
+  const { finalists } = found;
+  const spans = useMemo(() => spansOf(problem, found), [problem, found]);
+  const virtual = useVirtualizer({
+    count: finalists.length,
+    getScrollElement: () => scroller.current,
+    estimateSize: () => ROW,
+    overscan: 6,
+  });
+  useMatrixKeys(finalists, chosen, onChoose, onInspect);
+  const at = finalists.findIndex((f) => f.trial.id === chosen);
+  useEffect(() => virtual.scrollToIndex(Math.max(at, 0)), [at, virtual]);
+  const few = spans.folds <= FEW;
+  const grid = {
+    display: "grid",
+    gridTemplateColumns: `116px minmax(${few ? 43 * spans.folds : 260}px, 1fr) 144px 128px 98px 50px`,
+    alignItems: "center",
+    gap: 10,
+    padding: "0 10px",
+    minWidth: 606 + (few ? 43 * spans.folds : 260),
+  } as const;
+  return (
+    <div className="sheet" style={{ overflow: "hidden" }}>
+      <div
+        ref={scroller}
+        role="table"
+        aria-label="Fold matrix"
+        aria-rowcount={finalists.length + 1}
+        style={{ overflow: "auto", maxHeight: "calc(100vh - 300px)", minHeight: 180 }}
+      >
+        <div
+          role="row"
+          className="small soft"
+          style={{ ...grid, position: "sticky", top: 0, zIndex: 1, background: "var(--sunk)", height: 30 }}
+        >
+          <span role="columnheader">finalist</span>
+          <span
+            role="columnheader"
+            style={{ display: "grid", gridTemplateColumns: `repeat(${few ? spans.folds : 1}, 1fr)` }}
+          >
+            {few
+              ? Array.from({ length: spans.folds }, (_, i) => (
+                  <span key={i} style={{ textAlign: "center" }}>
+                    {spans.folds > 7 ? i + 1 : `fold ${i + 1}`}
+                  </span>
+                ))
+              : `folds 1 to ${spans.folds}`}
+          </span>
+          <span role="columnheader">mean ± error</span>
+          <span role="columnheader" title="How likely each is worse, the same or better than the leader">
+            <span className="ember">worse</span> · same · <span style={{ color: "var(--spruce)" }}>better</span>
+          </span>
+          <span role="columnheader">a fit costs</span>
+          <span role="columnheader" title="Results seen and trials pending when it was proposed">
+            sight
+          </span>
+        </div>
+        <div style={{ height: virtual.getTotalSize(), position: "relative" }}>
+          {virtual.getVirtualItems().map((item) => {
+            const f = finalists[item.index]!;
+            const id = f.trial.id;
+            return (
+              <div
+                key={id}
+                role="row"
+                aria-rowindex={item.index + 2}
+                aria-selected={id === chosen}
+                data-finalist={id}
+                onClick={() => onChoose(id)}
+                style={{
+                  ...grid,
+                  position: "absolute",
+                  top: 0,
+                  left: 0,
+                  right: 0,
+                  height: ROW,
+                  transform: `translateY(${item.start}px)`,
+                  borderTop: "1px solid var(--rule)",
+                  cursor: "pointer",
+                  opacity: f.admitted ? 1 : 0.45,
+                  background: id === chosen ? "var(--honey-tint)" : id === inspected ? "var(--spruce-tint)" : undefined,
+                }}
+              >
+                <Name f={f} onInspect={onInspect} />
+                <Folds f={f} spans={spans} few={few} />
+                <Mean f={f} spans={spans} />
+                <Against f={f} leader={found.leader} />
+                <span className="small" style={{ lineHeight: 1.35 }}>
+                  {duration(f.fit_seconds)}
+                  <span className="soft" style={{ display: "block" }} title="to predict 1,000 rows · size of the model">
+                    {f.prediction_seconds === null ? "" : `${duration(f.prediction_seconds)} · `}
+                    {bytes(f.model_bytes)}
+                  </span>
+                </span>
+                <span className="small soft">{f.is_baseline ? "–" : `${f.trial.seen} · ${f.trial.pending}`}</span>
+              </div>
+            );
+          })}
+        </div>
+      </div>
+    </div>
+  );
+}
+
+function Name({ f, onInspect }: { f: Finalist; onInspect: (id: number) => void }) {
+  return (
+    <span role="rowheader">
+      <button
+        className="plain-button"
+        onClick={(event) => {
+          event.stopPropagation();
+          onInspect(f.trial.id);
+        }}
+        title="Inspect"
+      >
+        <b>{f.is_baseline ? "Baseline" : `Trial ${f.trial.number}`}</b>
+        {f.trial.shortlisted && <span className="honey"> ◆</span>}
+        <span className="small soft cut" style={{ display: "block", maxWidth: 116 }}>
+          {f.search_number ? `search ${f.search_number}` : "before any search"}, {f.learner}
+        </span>
+      </button>
+    </span>
+  );
+}
+
+function Folds({ f, spans, few }: { f: Finalist; spans: Spans; few: boolean }) {
+  return (
+    <span
+      role="cell"
+      style={{
+        display: "grid",
+        gridTemplateColumns: `repeat(${spans.folds}, 1fr)`,
+        height: few ? 34 : 26,
+        gap: few ? 1 : 0,
+      }}
+    >
+      {f.trial.scores.map((value, i) => {
+        if (value === null) return <span key={i}>–</span>;
+        const share = goodness(value, spans.cells);
+        return (
+          <span
+            key={i}
+            className="small"
+            title={`fold ${i + 1}: ${score(value)}`}
+            style={{ background: ramp(share), color: inkOn(share), display: "grid", placeItems: "center", minWidth: 0 }}
+          >
+            {few && spans.folds <= 10 ? score(value, f.trial.standard_error) : ""}
+          </span>
+        );
+      })}
+    </span>
+  );
+}
+
+function Mean({ f, spans }: { f: Finalist; spans: Spans }) {
+  return (
+    <span role="cell">
+      <ErrorBar
+        mean={f.trial.mean!}
+        standard_error={f.trial.standard_error}
+        low={spans.means.low}
+        high={spans.means.high}
+        mark={spans.bar}
+        dashed={f.is_baseline}
+        again={f.rejudged}
+      />
+      <span className="small cut" style={{ display: "block" }}>
+        {f.rejudged ? (
+          <>
+            {score(f.trial.mean, f.trial.standard_error)} →{" "}
+            <b>
+              {score(f.rejudged.mean, f.trial.standard_error)} ±{" "}
+              {score(f.rejudged.standard_error, f.trial.standard_error)}
+            </b>
+          </>
+        ) : (
+          withError(f.trial.mean, f.trial.standard_error)
+        )}
+      </span>
+    </span>
+  );
+}
+
+function Against({ f, leader }: { f: Finalist; leader: number | null }) {
+  if (f.trial.id === leader)
+    return (
+      <span role="cell" className="small honey">
+        the leader
+      </span>
+    );
+  if (!f.comparison) return <span role="cell" />;
+  const { better, same, worse, words, p_adjusted, basis } = f.comparison;
+  return (
+    <span
+      role="cell"
+      title={`${words}. Corrected resampled t test: p = ${p_adjusted.toFixed(3)} after Holm; on ${basis === "folds" ? "the folds of the search" : "fresh folds"}`}
+    >
+      <Chances better={better} same={same} worse={worse} width={126} />
+      <span className="small soft" style={{ display: "block", lineHeight: 1.2, fontSize: 11 }}>
+        {words}
+      </span>
+    </span>
+  );
+}
+
+/** All folds of all finalists on one ramp, all means on one axis. */
+function spansOf(problem: TableProblem, found: Finalists): Spans {
+  const larger = problem.judging.larger_is_better;
+  const { finalists } = found;
+  let low = Infinity;
+  let high = -Infinity;
+  for (const f of finalists)
+    for (const value of f.trial.scores)
+      if (value !== null) {
+        low = Math.min(low, value);
+        high = Math.max(high, value);
+      }
+  const ends = finalists.flatMap((f) => [
+    f.trial.mean! - (f.trial.standard_error ?? 0),
+    f.trial.mean! + (f.trial.standard_error ?? 0),
+    ...(f.rejudged
+      ? [f.rejudged.mean - (f.rejudged.standard_error ?? 0), f.rejudged.mean + (f.rejudged.standard_error ?? 0)]
+      : []),
+  ]);
+  const best = finalists.find((f) => f.trial.id === found.leader) ?? finalists[0]!;
+  return {
+    cells: high > low ? { low, high, larger } : { low: low - 0.5, high: high + 0.5, larger },
+    means: { low: Math.min(...ends), high: Math.max(...ends) },
+    bar: best.trial.standard_error === null ? null : best.trial.mean! + (larger ? -1 : 1) * best.trial.standard_error,
+    folds: problem.judging.folds,
+  };
+}
+
+/** j, k: next and previous finalist; Enter: inspect; s: shortlist. */
+function useMatrixKeys(
+  finalists: Finalist[],
+  chosen: number,
+  onChoose: (id: number) => void,
+  onInspect: (id: number) => void,
+) {
+  const remarks = useTrialRemarks(chosen);
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      const target = event.target as HTMLElement;
+      if (event.ctrlKey || event.metaKey || event.altKey || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName)) return;
+      const at = finalists.findIndex((f) => f.trial.id === chosen);
+      if (event.key === "j" || event.key === "k") {
+        const next = Math.min(Math.max(at + (event.key === "j" ? 1 : -1), 0), finalists.length - 1);
+        onChoose(finalists[next]!.trial.id);
+      } else if (event.key === "Enter" && target.tagName !== "BUTTON") onInspect(chosen);
+      else if (event.key === "s" && at >= 0) remarks.mutate({ shortlisted: !finalists[at]!.trial.shortlisted });
+    };
+    window.addEventListener("keydown", onKey);
+    return () => window.removeEventListener("keydown", onKey);
+  }, [finalists, chosen, onChoose, onInspect, remarks]);
+}

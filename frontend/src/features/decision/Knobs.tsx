@@ -1,0 +1,93 @@
+import { useState } from "react";
+import type { Finalists } from "../../api/decisions";
+import { figure } from "../../lib/format";
+import { useWeighing } from "./useWeighing";
+
+/** A number that takes effect when it is left or Enter is pressed. */
+function NumberField({
+  label,
+  value,
+  placeholder,
+  onSet,
+}: {
+  label: string;
+  value: number | null;
+  placeholder?: string;
+  onSet: (value: number | null) => void;
+}) {
+  const [text, setText] = useState<string | null>(null);
+  const done = () => {
+    if (text === null) return;
+    setText(null);
+    if (text.trim() === "") onSet(null);
+    else if (Number.isFinite(Number(text)) && Number(text) >= 0) onSet(Number(text));
+  };
+  return (
+    <input
+      type="number"
+      step="any"
+      min={0}
+      aria-label={label}
+      style={{ width: 78 }}
+      value={text ?? value ?? ""}
+      placeholder={placeholder}
+      onChange={(e) => setText(e.target.value)}
+      onBlur={done}
+      onKeyDown={(e) => e.key === "Enter" && done()}
+    />
+  );
+}
+
+/** The region of practical equivalence: how small a difference nobody minds. */
+export function Region({ found }: { found: Finalists }) {
+  const { weighing, set } = useWeighing();
+  return (
+    <label className="row" style={{ gap: 6 }} title="Trials whose scores differ by less count as the same">
+      <span className="soft">The same within ±</span>
+      <NumberField
+        label="Difference that does not matter"
+        value={weighing.region}
+        placeholder={figure(found.region)}
+        onSet={(v) => set({ region: v })}
+      />
+    </label>
+  );
+}
+
+/** A limit on another measure that the chosen trial has to keep. */
+export function Limit({ found }: { found: Finalists }) {
+  const { weighing, set } = useWeighing();
+  const [draft, setDraft] = useState(weighing.limitOn);
+  const measure = found.measures.find((m) => m.key === draft);
+  return (
+    <span className="row" style={{ gap: 6 }}>
+      <span className="soft">Only with</span>
+      <select
+        aria-label="Measure with a limit"
+        style={{ maxWidth: 150 }}
+        value={draft ?? ""}
+        onChange={(e) => {
+          setDraft(e.target.value || null);
+          set({ limit_on: null, limit: null });
+        }}
+      >
+        <option value="">no limit</option>
+        {found.measures.map((m) => (
+          <option key={m.key} value={m.key}>
+            {m.key}
+          </option>
+        ))}
+      </select>
+      {measure && (
+        <>
+          <span>{measure.larger_is_better ? "≥" : "≤"}</span>
+          <NumberField
+            label={`Limit on ${measure.key}`}
+            value={weighing.limit}
+            onSet={(v) => set({ limit_on: v === null ? null : measure.key, limit: v })}
+          />
+        </>
+      )}
+    </span>
+  );
+}

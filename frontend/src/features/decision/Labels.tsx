@@ -1,0 +1,127 @@
+import type { Diagnostics } from "../../api/decisions";
+import { count, score } from "../../lib/format";
+import { inkOn, ramp } from "../../lib/ramp";
+import { Calibration } from "./Curves";
+
+/** More than two classes, or labels without probabilities: confusion, the table of classes, what is mixed up most. */
+export function Labels({ d }: { d: Diagnostics }) {
+  const labels = d.trial.labels!;
+  const before = d.baseline?.labels;
+  const sides = [d.trial, d.baseline].filter((s) => !!s && s.calibration.length > 0) as (typeof d.trial)[];
+  return (
+    <div className="row" style={{ gap: 12, alignItems: "start", flexWrap: "wrap" }}>
+      {labels.confusion && <Confusion classes={d.classes} matrix={labels.confusion} name={d.trial.name} />}
+      {before?.confusion && <Confusion classes={d.classes} matrix={before.confusion} name={d.baseline!.name} />}
+      {sides.length > 0 && (
+        <section className="sheet" style={{ padding: 14 }}>
+          <h3>Calibration of the chosen class</h3>
+          <Calibration sides={sides} width={270} />
+        </section>
+      )}
+      <ClassTable d={d} />
+      {labels.confused.length > 0 && (
+        <section className="sheet" style={{ padding: 14 }}>
+          <h3>Mixed up most</h3>
+          <ol className="small" style={{ margin: 0, paddingLeft: 18 }}>
+            {labels.confused.map((c) => (
+              <li key={`${c.true}/${c.said}`}>
+                {c.true} taken for {c.said}: {count(c.rows)} rows
+              </li>
+            ))}
+          </ol>
+        </section>
+      )}
+    </div>
+  );
+}
+
+/** Precision, recall and F1 of every class, with every row in its likeliest one. */
+export function ClassTable({ d }: { d: Diagnostics }) {
+  const labels = d.trial.labels!;
+  const before = d.baseline?.labels;
+  return (
+    <section className="sheet" style={{ padding: 14, maxHeight: 420, overflow: "auto" }}>
+      <h3>Class by class</h3>
+      <table className="small" style={{ borderCollapse: "collapse" }} aria-label="Class by class">
+        <thead className="soft">
+          <tr>
+            {["class", "rows", "precision", "recall", "F1", before ? "F1 of the baseline" : ""].map((h) => (
+              <th key={h} style={{ ...cell, textAlign: h === "class" ? "left" : "right" }}>
+                {h}
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {labels.classes.map((line, i) => (
+            <tr key={line.label} style={{ borderTop: "1px solid var(--rule)" }}>
+              <th scope="row" style={{ ...cell, textAlign: "left" }}>
+                {line.label}
+              </th>
+              <td style={cell}>{count(line.rows)}</td>
+              <td style={cell}>{score(line.precision, 0.01)}</td>
+              <td style={cell}>{score(line.recall, 0.01)}</td>
+              <td style={cell}>{score(line.f1, 0.01)}</td>
+              {before && (
+                <td style={cell} className="soft">
+                  {score(before.classes[i]!.f1, 0.01)}
+                </td>
+              )}
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </section>
+  );
+}
+
+function Confusion({ classes, matrix, name }: { classes: string[]; matrix: number[][]; name: string }) {
+  return (
+    <section className="sheet" style={{ padding: 14, overflow: "auto" }}>
+      <h3>Confusion, {name}</h3>
+      <table className="small" style={{ borderCollapse: "collapse" }} aria-label={`Confusion of ${name}`}>
+        <thead className="soft">
+          <tr>
+            <th style={cell}>truly ╲ said</th>
+            {classes.map((c) => (
+              <th key={c} style={cell}>
+                {c}
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {matrix.map((row, i) => {
+            const total = row.reduce((a, b) => a + b, 0);
+            return (
+              <tr key={classes[i]}>
+                <th scope="row" style={{ ...cell, textAlign: "left" }}>
+                  {classes[i]}
+                </th>
+                {row.map((n, j) => {
+                  const share = total ? n / total : 0;
+                  return (
+                    <td
+                      key={j}
+                      style={{
+                        ...cell,
+                        background: n ? ramp(share) : undefined,
+                        color: n ? inkOn(share) : "var(--soft)",
+                        outline: i === j ? "1.5px solid var(--honey)" : undefined,
+                        outlineOffset: -1.5,
+                      }}
+                    >
+                      {count(n)}
+                    </td>
+                  );
+                })}
+              </tr>
+            );
+          })}
+        </tbody>
+      </table>
+    </section>
+  );
+}
+
+const cell = { padding: "3px 9px", textAlign: "right", fontWeight: 400, whiteSpace: "nowrap" } as const;

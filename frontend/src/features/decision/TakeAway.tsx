@@ -1,0 +1,143 @@
+import { useState } from "react";
+import { Link } from "react-router";
+import type { Scalar, Schemas, TableProblem } from "../../api/client";
+import { useDecision, useDecisions } from "../../api/decisions";
+import { bytes, scalar, withError } from "../../lib/format";
+
+type View = Schemas["DecisionView"];
+
+/** A setting as text; a schedule is told stage by stage. */
+const setting = (name: string, value: unknown): string =>
+  name === "schedule" && Array.isArray(value)
+    ? (value as [number, Record<string, Scalar>][])
+        .map(
+          ([until, held]) =>
+            `to ${until}: ${Object.entries(held)
+              .map(([k, v]) => `${k} ${scalar(v)}`)
+              .join(", ")}`,
+        )
+        .join("; ")
+    : scalar(value as Scalar);
+
+/** Signed decisions, newest first, and all that can be taken away of each. */
+export function TakeAway({ problem }: { problem: TableProblem }) {
+  const decisions = useDecisions(problem.id).data ?? [];
+  const [wanted, setWanted] = useState<number | null>(null);
+  const shown = decisions.find((d) => d.id === wanted) ?? decisions[0];
+  if (!shown)
+    return (
+      <section className="sheet col" style={{ padding: 18 }}>
+        <h2>Nothing is signed yet</h2>
+        <p className="soft">
+          Sign a choice on the right. Its configuration, a script of plain scikit-learn, the fitted model, a report and
+          all trials can then be taken away from here.
+        </p>
+      </section>
+    );
+  return (
+    <div className="col" style={{ gap: 12 }}>
+      <Files key={shown.id} decision={shown} />
+      {decisions.length > 1 && (
+        <section className="sheet col" style={{ padding: 14, gap: 4 }}>
+          <h3>All decisions</h3>
+          {decisions.map((d) => (
+            <button
+              key={d.id}
+              className="plain-button row small"
+              onClick={() => setWanted(d.id)}
+              style={{ padding: "4px 6px", borderRadius: 5, background: d.id === shown.id ? "var(--sunk)" : undefined }}
+            >
+              <b>{d.id}</b> trial {d.trial_number} of search {d.search_number}, {d.rule}
+              <span className="grow soft">
+                {" "}
+                {new Date(d.created_at * 1000).toLocaleString("en-GB")}
+                {d.signer && `, ${d.signer}`}
+              </span>
+              {d.superseded_by !== null && <span className="tag">superseded by {d.superseded_by}</span>}
+            </button>
+          ))}
+        </section>
+      )}
+    </div>
+  );
+}
+
+function Files({ decision }: { decision: View }) {
+  const detail = useDecision(decision.id).data;
+  const at = (name: string) => `/api/v1/decisions/${decision.id}/files/${name}`;
+  const making = detail?.files.some((f) => f.state === "making");
+  return (
+    <section
+      className="sheet col"
+      style={{ padding: 18, gap: 12 }}
+      data-decision={decision.id}
+      data-making={making ? "yes" : "no"}
+    >
+      <div>
+        <h2>
+          Decision {decision.id}: trial {decision.trial_number} of search {decision.search_number}, {decision.learner}
+        </h2>
+        <p className="small soft">
+          {decision.metric_label} {withError(decision.mean, decision.standard_error)} · signed{" "}
+          {new Date(decision.created_at * 1000).toLocaleString("en-GB")}
+          {decision.signer && ` by ${decision.signer}`}
+          {decision.superseded_by !== null && (
+            <span className="ember"> · superseded by decision {decision.superseded_by}</span>
+          )}
+        </p>
+        {decision.reason && <p style={{ marginTop: 6 }}>{decision.reason}</p>}
+      </div>
+      <p className="mono" style={{ background: "var(--sunk)", padding: 10, borderRadius: 6 }}>
+        {Object.entries(decision.configuration)
+          .map(([name, value]) => `${name} ${setting(name, value)}`)
+          .join(" · ")}
+      </p>
+      <table style={{ borderCollapse: "collapse", width: "100%" }} aria-label="Files to take away">
+        <tbody>
+          {detail?.files.map((f) => (
+            <tr key={f.name} style={{ borderTop: "1px solid var(--rule)" }} data-file={f.name} data-state={f.state}>
+              <th
+                scope="row"
+                className="mono"
+                style={{ textAlign: "left", padding: "5px 12px 5px 0", whiteSpace: "nowrap" }}
+              >
+                {f.state === "ready" ? (
+                  <a
+                    href={at(f.name)}
+                    {...(f.name === "report.html" ? { target: "_blank", rel: "noreferrer" } : { download: true })}
+                  >
+                    {f.name}
+                  </a>
+                ) : (
+                  f.name
+                )}
+              </th>
+              <td className="small">
+                {f.state === "ready" ? (
+                  f.sentence
+                ) : (
+                  <span className={f.state === "none" ? "ember" : "soft"}>{f.message}</span>
+                )}
+              </td>
+              <td className="small soft" style={{ textAlign: "right", whiteSpace: "nowrap" }}>
+                {f.bytes === null ? "" : bytes(f.bytes)}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <div className="row">
+        <a href={at("everything.zip")} download>
+          Everything in one archive
+        </a>
+        <span className="grow" />
+        <Link className="small" to={`/p/${decision.problem_id}/space?decision=${decision.id}`}>
+          Start the next search from it
+        </Link>
+      </div>
+      <p className="small soft mono cut" title={decision.fingerprint}>
+        record {decision.fingerprint}
+      </p>
+    </section>
+  );
+}

@@ -1,0 +1,102 @@
+import Button from "@mui/material/Button";
+import TextField from "@mui/material/TextField";
+import { useRef, useState } from "react";
+import { Link } from "react-router";
+import type { Problem, Search } from "../../api/client";
+import { usePoints } from "../../api/searches";
+import { useChosen } from "../../ui/place";
+import { useDebounced } from "../../ui/useDebounced";
+import { FieldError } from "../../ui/FieldError";
+import { TrialTable } from "./TrialTable";
+import type { Ordering } from "../../api/trials";
+
+export function EvidenceStage() {
+  const { problemView, problemQuery, searchesQuery, chosen, trial, inspect } = useChosen();
+  if (problemQuery.isError)
+    return (
+      <p className="stage ember" role="alert">
+        {problemQuery.error.message}
+      </p>
+    );
+  if (!problemView || searchesQuery.isPending) return <p className="stage soft">Gathering the trials …</p>;
+  if (!chosen)
+    return (
+      <div className="stage col">
+        <h1>No trials yet</h1>
+        <p className="soft">Every trial of a search will stand here with its settings, fold scores and cost.</p>
+        <p>
+          <Link to={`/p/${problemView.id}/space`}>Lay out the space and launch</Link>
+        </p>
+      </div>
+    );
+  return <Trials key={chosen.id} problem={problemView} search={chosen} trial={trial} inspect={inspect} />;
+}
+
+function Trials({
+  problem,
+  search,
+  trial,
+  inspect,
+}: {
+  problem: Problem;
+  search: Search;
+  trial: number | null;
+  inspect: (id: number | null) => void;
+}) {
+  const [ordering, setOrdering] = useState<Omit<Ordering, "where">>({ sort: "score", descending: true });
+  const [where, setWhere] = useState("");
+  const [error, setError] = useState<string | null>(null);
+  const filter = useRef<HTMLInputElement>(null);
+  const points = usePoints(search.id).data;
+  const asked = useDebounced(where, 250);
+  return (
+    <div
+      className="stage"
+      style={{ display: "grid", gridTemplateRows: "auto auto 1fr", gap: 12, height: "100%", boxSizing: "border-box" }}
+    >
+      <div className="row">
+        <h1 className="grow">Trials of search {search.number}</h1>
+        <span className="small soft">Take away</span>
+        {["csv", "jsonl", "parquet"].map((format) => (
+          <Button key={format} variant="outlined" href={`/api/v1/searches/${search.id}/export/${format}`} download>
+            {{ csv: "CSV", jsonl: "JSON Lines", parquet: "Parquet" }[format]}
+          </Button>
+        ))}
+      </div>
+      <div className="row" style={{ flexWrap: "wrap" }}>
+        <TextField
+          inputRef={filter}
+          value={where}
+          error={error !== null}
+          onChange={(event) => setWhere(event.target.value)}
+          placeholder="Filter, such as  state = scored, rate < 0.1"
+          slotProps={{ htmlInput: { "aria-label": "Filter trials", className: "mono" } }}
+          sx={{ width: 420 }}
+        />
+        {["state = scored", "state = failed", "origin = baseline"].map((example) => (
+          <button
+            key={example}
+            className="plain-button tag mono"
+            onClick={() => setWhere(where === example ? "" : example)}
+          >
+            {example}
+          </button>
+        ))}
+        {error && <FieldError text={error} field="where" />}
+      </div>
+      <TrialTable
+        problem={problem}
+        search={search}
+        means={points?.means ?? []}
+        ordering={{ ...ordering, where: asked }}
+        onSort={(sort) =>
+          setOrdering((held) => ({ sort, descending: held.sort === sort ? !held.descending : sort !== "number" }))
+        }
+        onError={setError}
+        filter={filter}
+        selected={trial}
+        inspect={inspect}
+      />
+    </div>
+  );
+}

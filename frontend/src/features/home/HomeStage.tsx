@@ -1,0 +1,136 @@
+import Button from "@mui/material/Button";
+import TextField from "@mui/material/TextField";
+import { useState } from "react";
+import { Link, useNavigate } from "react-router";
+import type { Problem } from "../../api/client";
+import { useProblems } from "../../api/problems";
+import { count, plural, score, withError } from "../../lib/format";
+import { Mark } from "../../charts/Mark";
+import { Spark } from "../../charts/Spark";
+import { StateMark } from "../../charts/StateMark";
+
+export function HomeStage() {
+  const problems = useProblems();
+  const navigate = useNavigate();
+  const [text, setText] = useState("");
+  if (problems.isError)
+    return (
+      <p className="stage ember" role="alert">
+        {problems.error.message}
+      </p>
+    );
+  if (!problems.data) return <p className="stage soft">Opening the workspace …</p>;
+  if (problems.data.length === 0) return <Empty />;
+  const shown = problems.data.filter((p) =>
+    `${p.name} ${p.tags.join(" ")} ${p.judging.metric} ${p.brief?.target ?? p.objective}`
+      .toLowerCase()
+      .includes(text.toLowerCase()),
+  );
+  return (
+    <div className="stage col" style={{ gap: 16 }}>
+      <div className="row">
+        <h1 className="grow">Problems</h1>
+        <TextField
+          placeholder="Search by text or tag"
+          value={text}
+          onChange={(e) => setText(e.target.value)}
+          slotProps={{ htmlInput: { "aria-label": "Search problems" } }}
+        />
+        <Button variant="contained" onClick={() => void navigate("/new")}>
+          New problem
+        </Button>
+      </div>
+      <div style={{ display: "grid", gap: 14, gridTemplateColumns: "repeat(auto-fill, minmax(400px, 1fr))" }}>
+        {shown.map((problem) => (
+          <Card key={problem.id} problem={problem} onTag={setText} />
+        ))}
+      </div>
+      {shown.length === 0 && <p className="soft">No problem matches “{text}”.</p>}
+    </div>
+  );
+}
+
+function Card({ problem, onTag }: { problem: Problem; onTag: (tag: string) => void }) {
+  const { brief, judging, best, baseline } = problem;
+  return (
+    <article className="sheet col" style={{ padding: 16, gap: 12 }}>
+      <div className="row" style={{ alignItems: "start" }}>
+        <h2 className="grow">
+          <Link
+            to={`/p/${problem.id}/${problem.searches ? "live" : "brief"}`}
+            style={{ color: "inherit", textDecoration: "none" }}
+          >
+            {problem.name}
+          </Link>
+        </h2>
+        {problem.running > 0 && (
+          <span className="row small" style={{ gap: 5, whiteSpace: "nowrap" }}>
+            <StateMark state="running" /> {problem.running} running
+          </span>
+        )}
+      </div>
+      <p className="small soft">
+        {judging.metric_label} ·{" "}
+        {brief ? (
+          <>
+            {brief.split_label} · {count(problem.rows)} rows · predicts <b>{brief.target}</b>
+          </>
+        ) : (
+          <>
+            {judging.fits} folds · {problem.objective}
+          </>
+        )}
+      </p>
+      <div className="row" style={{ minHeight: 60 }}>
+        {best ? (
+          <>
+            <div className="grow">
+              <div style={{ fontFamily: "var(--display)", fontSize: 27, lineHeight: 1.1 }}>
+                {score(best.score, best.standard_error)}
+              </div>
+              <div className="small soft">
+                best{best.standard_error ? `, ± ${score(best.standard_error, best.standard_error)}` : ""}
+              </div>
+              {baseline && (
+                <div className="small soft">baseline {withError(baseline.score, baseline.standard_error)}</div>
+              )}
+            </div>
+            <Spark values={problem.spark} larger={judging.larger_is_better} baseline={baseline?.score ?? null} />
+          </>
+        ) : (
+          <p className="soft">No trial yet. Lay out the space and launch a first search.</p>
+        )}
+      </div>
+      <div className="row" style={{ flexWrap: "wrap", gap: 6 }}>
+        <span className="small grow">
+          {plural(problem.searches, "search", "searches")} · {plural(problem.trials, "trial")} ·{" "}
+          {problem.decided ? "decided" : "not decided"}
+        </span>
+        {problem.tags.map((tag) => (
+          <button key={tag} className="plain-button tag" onClick={() => onTag(tag)}>
+            {tag}
+          </button>
+        ))}
+      </div>
+    </article>
+  );
+}
+
+function Empty() {
+  return (
+    <div className="stage" style={{ maxWidth: 640, paddingTop: 90, textAlign: "center" }}>
+      <Mark size={64} />
+      <h1 style={{ margin: "18px 0 8px" }}>Nothing is being tuned here yet</h1>
+      <p className="soft" style={{ marginBottom: 20 }}>
+        A problem is a data file, a column to predict, and a metric that decides. Once framed, it keeps every search,
+        trial and decision.
+      </p>
+      <Button variant="contained" size="medium" component={Link} to="/new">
+        Start from a data file
+      </Button>
+      <p className="small soft" style={{ marginTop: 18 }}>
+        To look around first, run <code>pellux demo</code>: it serves a workspace with made-up problems.
+      </p>
+    </div>
+  );
+}

@@ -1,0 +1,275 @@
+import Button from "@mui/material/Button";
+import TextField from "@mui/material/TextField";
+import { useState } from "react";
+import type { TrialDetail } from "../../api/client";
+import { usePoints } from "../../api/searches";
+import { useTrial, useTrialRemarks } from "../../api/trials";
+import { usePlace, useChosen } from "../../ui/place";
+import { duration, scalar, score, withError } from "../../lib/format";
+import { goodness, inkOn, ramp, scoreScale } from "../../lib/ramp";
+import { FoldRing } from "../../charts/FoldRing";
+import { TrialCurve } from "./TrialCurve";
+import { CopyConfiguration } from "./CopyConfiguration";
+
+/** The right-hand drawer on any trial, from anywhere. */
+export function Inspector({ trial }: { trial: number }) {
+  const detail = useTrial(trial);
+  const { inspect } = usePlace();
+  return (
+    <aside
+      aria-label="Trial inspector"
+      data-inspector
+      style={{
+        position: "fixed",
+        right: 0,
+        top: 105,
+        bottom: 0,
+        width: 430,
+        background: "var(--sheet)",
+        borderLeft: "1px solid var(--rule)",
+
+        overflow: "auto",
+        zIndex: 20,
+      }}
+    >
+      {detail.isError && (
+        <p role="alert" className="ember" style={{ padding: 20 }}>
+          {detail.error.message} <Button onClick={() => inspect(null)}>Close</Button>
+        </p>
+      )}
+      {detail.data && <Body key={trial} trial={detail.data} close={() => inspect(null)} />}
+    </aside>
+  );
+}
+
+function Body({ trial, close }: { trial: TrialDetail; close: () => void }) {
+  const { problemView } = useChosen();
+  const larger = problemView?.judging.larger_is_better ?? true;
+  const points = usePoints(trial.search_id).data;
+  const scale = scoreScale(points?.means ?? [trial.mean], larger);
+  const remarks = useTrialRemarks(trial.id);
+  const folds = Math.max(problemView?.judging.fits ?? 0, trial.scores.length, trial.fits.length);
+  return (
+    <div className="col" style={{ padding: 18, gap: 16 }}>
+      <header className="row">
+        <FoldRing scores={trial.scores} folds={folds} state={trial.state} scale={scale} size={46} />
+        <div className="grow">
+          <h2>{trial.origin === "baseline" ? "Baseline" : `Trial ${trial.number}`}</h2>
+          <p className="small soft">
+            {trial.search_number ? `search ${trial.search_number}` : "a baseline"}, {trial.learner}, {trial.state}
+          </p>
+        </div>
+        <Button
+          variant={trial.shortlisted ? "contained" : "outlined"}
+          onClick={() => remarks.mutate({ shortlisted: !trial.shortlisted })}
+        >
+          {trial.shortlisted ? "◆ Shortlisted" : "Shortlist"}
+        </Button>
+        <button className="plain-button key" onClick={close} aria-label="Close the inspector">
+          Esc
+        </button>
+      </header>
+      <div>
+        <div style={{ fontFamily: "var(--display)", fontSize: 28 }}>
+          {trial.mean === null ? trial.state : withError(trial.mean, trial.standard_error)}
+        </div>
+        <p className="small soft">
+          {trial.metric_label} · {duration(trial.seconds)} in all
+          {trial.mean !== null && trial.baseline && trial.baseline.id !== trial.id && (
+            <> · baseline {withError(trial.baseline.mean, trial.baseline.standard_error)}</>
+          )}
+          {trial.mean !== null && trial.best && trial.best.id !== trial.id && (
+            <> · best {withError(trial.best.mean, trial.best.standard_error)}</>
+          )}
+        </p>
+        {trial.reason && (
+          <p role="alert" className={trial.state === "parked" ? "soft" : "ember"} style={{ marginTop: 6 }}>
+            {trial.reason}
+          </p>
+        )}
+      </div>
+      {trial.curves.length > 0 && <TrialCurve trial={trial} />}
+      <Folds trial={trial} scale={scale} />
+      <Recorded trial={trial} />
+      <Settings trial={trial} />
+      <CopyConfiguration trial={trial.id} />
+      <Notes trial={trial} save={(note, tags) => remarks.mutate({ note, tags })} />
+      <Provenance trial={trial} />
+    </div>
+  );
+}
+
+/** Means over folds by the metrics that are recorded beside the one that decides. */
+function Recorded({ trial }: { trial: TrialDetail }) {
+  const scored = trial.fits.filter((fit) => fit.score !== null);
+  const last = scored.filter((fit) => !scored.some((other) => other.fold === fit.fold && other.rung > fit.rung));
+  const names = [...new Set(last.flatMap((fit) => Object.keys(fit.recorded)))];
+  if (names.length === 0) return null;
+  return (
+    <p className="small" data-recorded-scores>
+      <span className="soft">Recorded beside it: </span>
+      {names.map((name, i) => {
+        const values = last.map((fit) => fit.recorded[name]).filter((value) => value !== undefined);
+        return (
+          <span key={name}>
+            {i > 0 && ", "}
+            {name} <b>{score(values.reduce((sum, value) => sum + value, 0) / values.length)}</b>
+          </span>
+        );
+      })}
+    </p>
+  );
+}
+
+function Folds({ trial, scale }: { trial: TrialDetail; scale: ReturnType<typeof scoreScale> }) {
+  const rungs = Math.max(...trial.fits.map((fit) => fit.rung), 0);
+  return (
+    <table style={{ borderCollapse: "collapse", width: "100%" }} aria-label="Fold scores">
+      <tbody>
+        {trial.fits.map((fit) => {
+          const share = fit.score === null ? null : goodness(fit.score, scale);
+          return (
+            <tr key={`${fit.fold}/${fit.rung}`} style={{ borderTop: "1px solid var(--rule)", verticalAlign: "top" }}>
+              <th scope="row" className="small" style={{ textAlign: "left", fontWeight: 500, padding: "4px 0" }}>
+                fold {fit.fold + 1}
+                {rungs > 0 && <span className="soft"> rung {fit.rung + 1}</span>}
+              </th>
+              <td
+                style={{
+                  width: 76,
+                  textAlign: "center",
+                  background: share === null ? undefined : ramp(share),
+                  color: share === null ? undefined : inkOn(share),
+                }}
+                className="small"
+              >
+                {fit.score === null ? fit.state : score(fit.score, trial.standard_error)}
+              </td>
+              <td className="small soft" style={{ padding: "4px 10px" }}>
+                {duration(fit.seconds)}
+                {fit.attempt > 1 && ` · attempt ${fit.attempt}`}
+                {fit.reason && <span className="ember"> {fit.reason}</span>}
+                {fit.warnings.map((w) => (
+                  <span key={w} className="honey" style={{ display: "block" }}>
+                    {w}
+                  </span>
+                ))}
+                {fit.log && (
+                  <pre
+                    style={{
+                      margin: "4px 0 0",
+                      padding: 8,
+                      background: "var(--sunk)",
+                      borderRadius: 4,
+                      overflow: "auto",
+                      maxHeight: 180,
+                      maxWidth: 250,
+                    }}
+                  >
+                    {fit.log}
+                  </pre>
+                )}
+              </td>
+            </tr>
+          );
+        })}
+      </tbody>
+    </table>
+  );
+}
+
+/** The settings, and how they differ from the defaults and from the best. */
+function Settings({ trial }: { trial: TrialDetail }) {
+  const all = { ...trial.defaults, ...trial.configuration };
+  const differs =
+    trial.best && trial.best.id !== trial.id && trial.best.search_id === trial.search_id
+      ? trial.best.configuration
+      : null;
+  return (
+    <table style={{ borderCollapse: "collapse", width: "100%" }} aria-label="Settings">
+      <thead className="small soft">
+        <tr>
+          <th style={{ textAlign: "left", fontWeight: 500 }}>setting</th>
+          <th style={{ textAlign: "right", fontWeight: 500 }}>here</th>
+          <th style={{ textAlign: "right", fontWeight: 500 }}>default</th>
+          {differs && <th style={{ textAlign: "right", fontWeight: 500 }}>best</th>}
+        </tr>
+      </thead>
+      <tbody className="mono">
+        {Object.entries(all).map(([name, value]) => (
+          <tr key={name} style={{ borderTop: "1px solid var(--rule)" }}>
+            <th scope="row" style={{ textAlign: "left", fontWeight: 500, padding: "3px 0" }}>
+              {name}
+            </th>
+            <td style={{ textAlign: "right", fontWeight: value === trial.defaults[name] ? 400 : 700 }}>
+              {scalar(value)}
+            </td>
+            <td style={{ textAlign: "right" }} className="soft">
+              {scalar(trial.defaults[name])}
+            </td>
+            {differs && (
+              <td style={{ textAlign: "right" }} className="honey">
+                {scalar(differs[name] ?? trial.defaults[name])}
+              </td>
+            )}
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+function Notes({ trial, save }: { trial: TrialDetail; save: (note: string, tags: string[]) => void }) {
+  const [note, setNote] = useState(trial.note);
+  const [tags, setTags] = useState(trial.tags.join(" "));
+  const changed = note !== trial.note || tags !== trial.tags.join(" ");
+  return (
+    <div className="col">
+      <TextField label="Note" multiline minRows={2} value={note} onChange={(e) => setNote(e.target.value)} />
+      <div className="row">
+        <TextField
+          label="Tags"
+          className="grow"
+          value={tags}
+          placeholder="words parted by blanks"
+          onChange={(e) => setTags(e.target.value)}
+          slotProps={{ inputLabel: { shrink: true } }}
+        />
+        <Button variant="outlined" disabled={!changed} onClick={() => save(note, tags.split(/\s+/).filter(Boolean))}>
+          Save
+        </Button>
+      </div>
+    </div>
+  );
+}
+
+function Provenance({ trial }: { trial: TrialDetail }) {
+  const rows: [string, string][] = [
+    [
+      "Sightline",
+      trial.origin === "baseline"
+        ? "the defaults, proposed by nobody"
+        : `${trial.seen} results seen, ${trial.pending} trials pending when proposed`,
+    ],
+    ["Proposal seed", `${trial.seed}, number ${trial.number}`],
+    ["Data", trial.data_hash?.slice(0, 16) ?? "none"],
+    ["Folds", trial.folds_hash?.slice(0, 16) ?? "none"],
+    [
+      "Versions",
+      Object.entries(trial.versions)
+        .map(([name, v]) => `${name} ${v}`)
+        .join(", "),
+    ],
+    ["Begun", new Date(trial.created_at * 1000).toLocaleString("en-GB")],
+  ];
+  return (
+    <dl className="small" style={{ display: "grid", gridTemplateColumns: "100px 1fr", gap: "4px 10px", margin: 0 }}>
+      {rows.map(([name, value]) => (
+        <div key={name} style={{ display: "contents" }}>
+          <dt className="soft">{name}</dt>
+          <dd style={{ margin: 0 }}>{value}</dd>
+        </div>
+      ))}
+    </dl>
+  );
+}

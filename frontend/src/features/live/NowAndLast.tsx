@@ -1,0 +1,122 @@
+import { useMutation } from "@tanstack/react-query";
+import type { Lanes, Refusal, Search } from "../../api/client";
+import type { TrialNow } from "../../api/patches";
+import { useHappening } from "../../api/searches";
+import { withdrawTrial } from "../../api/trials";
+import { duration, plural, scalar, withError } from "../../lib/format";
+import type { ScoreScale } from "../../lib/ramp";
+import { FoldRing } from "../../charts/FoldRing";
+import { progressOf } from "./progress";
+
+interface Props {
+  search: Search;
+  folds: number;
+  scale: ScoreScale;
+  lanes: Lanes | undefined;
+  inspect: (id: number) => void;
+}
+
+/** Right of the curves: what runs now, and what ended last with its outcome in words. */
+export function NowAndLast({ search, folds, scale, lanes, inspect }: Props) {
+  const happening = useHappening(search.id).data;
+  const withdrawal = useMutation<unknown, Refusal, number>({ mutationFn: withdrawTrial });
+  const all = Object.values(happening?.live ?? {}).sort((a, b) => a.number - b.number);
+  const live = all.filter((trial) => trial.state !== "parked");
+  const searched = search.parameters.filter((p) => p.kind !== "fixed").map((p) => String(p.name));
+  return (
+    <>
+      <section className="sheet col" style={{ padding: "12px 14px" }}>
+        <h2>Running now</h2>
+        {withdrawal.error && (
+          <p role="alert" className="small ember">
+            {withdrawal.error.message}
+          </p>
+        )}
+        {live.length === 0 && (
+          <p className="small soft">
+            {search.state === "running" ? "Workers are starting …" : `Nothing: the search is ${search.state}.`}
+          </p>
+        )}
+        {all.length > live.length && (
+          <p className="small soft">
+            {plural(all.length - live.length, "more trial waits", "more trials wait")} at a rung.
+          </p>
+        )}
+        {live.map((trial) => {
+          const { scores, running } = progressOf(lanes, trial.number, folds);
+          return (
+            <div key={trial.number} className="row" style={{ gap: 12 }} data-live={trial.number}>
+              <FoldRing scores={scores} running={running} folds={folds} state={trial.state} scale={scale} size={38} />
+              <TrialWords
+                trial={trial}
+                searched={searched}
+                inspect={inspect}
+                note={
+                  `${scores.filter((s) => s !== null).length} of ${folds} folds` +
+                  (search.stopping.levels.length > 1 && search.stopping.resource !== "folds"
+                    ? `, rung ${trial.rung + 1} of ${search.stopping.levels.length}`
+                    : "")
+                }
+              />
+              <button
+                className="plain-button small ember"
+                onClick={() => withdrawal.mutate(trial.id)}
+                aria-label={`Withdraw trial ${trial.number}`}
+              >
+                withdraw
+              </button>
+            </div>
+          );
+        })}
+      </section>
+      <section className="sheet col" style={{ padding: "12px 14px" }}>
+        <h2>Ended last</h2>
+        {happening?.ended.length === 0 && <p className="small soft">Nothing yet.</p>}
+        {happening?.ended.map((trial) => (
+          <div key={trial.number} className="row" style={{ gap: 12 }}>
+            <FoldRing scores={trial.scores} folds={folds} state={trial.state} scale={scale} size={28} />
+            <TrialWords trial={trial} searched={searched} inspect={inspect} note={outcome(trial, search)} />
+          </div>
+        ))}
+      </section>
+    </>
+  );
+}
+
+const name = (trial: TrialNow) => (trial.origin === "baseline" ? "Baseline" : `Trial ${trial.number}`);
+
+function outcome(trial: TrialNow, search: Search): string {
+  if (trial.mean === null) return trial.reason || trial.state;
+  const best = search.best?.trial_id === trial.id ? ", the best so far" : "";
+  return `${withError(trial.mean, trial.standard_error)}${best} · ${duration(trial.seconds)}`;
+}
+
+function TrialWords({
+  trial,
+  searched,
+  inspect,
+  note,
+}: {
+  trial: TrialNow;
+  searched: string[];
+  inspect: (id: number) => void;
+  note: string;
+}) {
+  const settings = searched.map((key) => `${key} ${scalar(trial.configuration[key])}`).join(" · ");
+  return (
+    <button className="plain-button grow" onClick={() => inspect(trial.id)} style={{ minWidth: 0 }}>
+      <span className="row" style={{ gap: 8 }}>
+        <b style={{ whiteSpace: "nowrap" }}>{name(trial)}</b>
+        <span
+          className={`small cut ${trial.state === "failed" || trial.state === "pruned" ? "ember" : "soft"}`}
+          title={note}
+        >
+          {note}
+        </span>
+      </span>
+      <span className="small soft cut mono" style={{ display: "block", fontSize: 11.5 }} title={settings}>
+        {settings}
+      </span>
+    </button>
+  );
+}

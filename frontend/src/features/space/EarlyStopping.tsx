@@ -1,0 +1,32 @@
+import TextField from "@mui/material/TextField";
+import type { Schemas } from "../../api/client";
+
+interface Props {
+  rules: Schemas["RuleView"][];
+  population: boolean;
+  value: string;
+  wrong: boolean;
+  onRule: (key: string) => void;
+}
+
+/** Which rule ends weak trials. */
+export function EarlyStopping({ rules, population, value, wrong, onRule }: Props) {
+  return (
+    <TextField
+      label="Early stopping"
+      select
+      disabled={population}
+      slotProps={{ select: { native: true }, inputLabel: { shrink: true } }}
+      value={population ? "none" : value}
+      error={wrong}
+      onChange={(e) => onRule(e.target.value)}
+      sx={{ width: 192 }}
+    >
+      {rules.map((r) => (
+        <option key={r.key} value={r.key}>
+          {r.label}
+        </option>
+      ))}
+    </TextField>
+  );
+}

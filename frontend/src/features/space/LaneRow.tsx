@@ -1,0 +1,146 @@
+import type { ComponentProps } from "react";
+import { scalar } from "../../lib/format";
+import { isChoice, type Parameter } from "../../lib/scale";
+import { Lane } from "../../charts/Lane";
+
+const COSTS: Record<string, string> = { "more costs more": "costs more →", "more costs less": "← costs more" };
+
+interface Props extends ComponentProps<typeof Lane> {
+  depth: number; // how many switches it hangs under
+  onText: (line: string) => void;
+}
+
+/** A lane with its name, its sentence, which way costs more, and whether it is searched or held. */
+export function LaneRow({ onText, depth, ...lane }: Props) {
+  const { parameter, setting, onChange } = lane;
+  const held = parameter.kind === "fixed";
+  const standard = setting ? scalar(setting.default) : "";
+  return (
+    <div
+      data-lane={parameter.name}
+      style={{
+        display: "grid",
+        gridTemplateColumns: "236px minmax(0, 1fr)",
+        gap: 14,
+        padding: "8px 14px",
+        paddingLeft: 14 + depth * 18,
+        borderBottom: "1px solid var(--rule)",
+        borderLeft: depth > 0 ? "3px solid var(--spruce)" : undefined,
+        background: depth > 0 ? "var(--sunk)" : undefined,
+      }}
+    >
+      <div className="col" style={{ gap: 2 }}>
+        <div className="row" style={{ gap: 8 }}>
+          <b className="mono" style={{ fontSize: 13.5 }}>
+            {parameter.name}
+          </b>
+          {setting && COSTS[setting.cost] && <span className="small honey">{COSTS[setting.cost]}</span>}
+        </div>
+        {parameter.condition && (
+          <span className="small mono" style={{ color: "var(--spruce)" }} data-condition>
+            only if {parameter.condition}
+          </span>
+        )}
+        <p className="small soft" style={{ lineHeight: 1.35 }}>
+          {setting?.sentence}
+        </p>
+        <span className="row small" style={{ gap: 7, rowGap: 2, flexWrap: "wrap" }}>
+          {!held && <StartField parameter={parameter} onChange={onChange} />}
+          {!held && !isChoice(parameter) && (
+            <label className="row" style={{ gap: 4 }} title="Fits cost more the larger this is: searches start low.">
+              <input
+                type="checkbox"
+                checked={parameter.costly ?? false}
+                onChange={(event) => onChange({ ...parameter, costly: event.target.checked })}
+              />
+              costly
+            </label>
+          )}
+          {setting &&
+            (held ? (
+              <button
+                className="plain-button"
+                style={{ color: "var(--spruce)" }}
+                onClick={() =>
+                  onText(`${parameter.name}: ${isConstant(setting.domain) ? setting.limits : setting.domain}`)
+                }
+              >
+                search it
+              </button>
+            ) : (
+              <button
+                className="plain-button"
+                style={{ color: "var(--spruce)" }}
+                onClick={() => onText(`${parameter.name}: ${standard}`)}
+              >
+                hold at {standard}
+              </button>
+            ))}
+        </span>
+      </div>
+      {held ? (
+        <div className="row">
+          <span className="mono" style={{ fontSize: 15 }}>
+            {scalar(parameter.value)}
+          </span>
+          <span className="small soft">held at this value in every trial</span>
+        </div>
+      ) : (
+        <Lane {...lane} />
+      )}
+    </div>
+  );
+}
+
+const isConstant = (domain: string) => !domain.includes("..") && !domain.includes("|");
+
+/** The value that the first trial takes, if any: a small field, or a list for a choice. */
+function StartField({ parameter, onChange }: { parameter: Parameter; onChange: (changed: Parameter) => void }) {
+  const set = (start: string | number | boolean | undefined) => {
+    const changed = { ...parameter };
+    if (start === undefined) delete changed.start;
+    else changed.start = start;
+    onChange(changed);
+  };
+  const name = `Start of ${parameter.name}`;
+  if (isChoice(parameter))
+    return (
+      <label className="row" style={{ gap: 4 }}>
+        start
+        <select
+          className="mono small"
+          aria-label={name}
+          value={parameter.options.findIndex((o) => o.value === parameter.start)}
+          onChange={(event) => set(parameter.options[Number(event.target.value)]?.value)}
+        >
+          <option value={-1}>–</option>
+          {parameter.options.map((option, index) => (
+            <option key={index} value={index}>
+              {scalar(option.value)}
+            </option>
+          ))}
+        </select>
+      </label>
+    );
+  return (
+    <label className="row" style={{ gap: 4 }}>
+      start
+      <input
+        key={String(parameter.start ?? "")}
+        className="mono small"
+        aria-label={name}
+        defaultValue={parameter.start === undefined ? "" : String(parameter.start)}
+        placeholder="–"
+        style={{ width: 44 }}
+        onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
+        onBlur={(event) => {
+          const text = event.currentTarget.value.trim();
+          const value = Number(text);
+          if (text === String(parameter.start ?? "")) return;
+          if (text === "") set(undefined);
+          else if (Number.isFinite(value)) set(value);
+        }}
+      />
+    </label>
+  );
+}

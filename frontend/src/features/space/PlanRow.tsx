@@ -1,0 +1,263 @@
+import Button from "@mui/material/Button";
+import TextField from "@mui/material/TextField";
+import { useState } from "react";
+import { useNavigate, useSearchParams } from "react-router";
+import type { Problem, Schemas } from "../../api/client";
+import { useForecast, useLaunch, useRehearsal } from "../../api/planning";
+import { useCatalogue, useWorkspace } from "../../api/workspace";
+import { useDebounced } from "../../ui/useDebounced";
+import { Forecast, RehearsalFits } from "./Forecast";
+import { EarlyStopping } from "./EarlyStopping";
+import { PlanSettings } from "./PlanSettings";
+import { FromDecision } from "./FromDecision";
+import { PastResults } from "./PastResults";
+import { count } from "../../lib/format";
+
+interface Props {
+  problem: Problem;
+  learner: string;
+  space: string;
+  ready: boolean;
+}
+
+const POPULATION = "population training"; // it ends and copies members itself, and takes no rule beside it
+
+interface Plan {
+  strategy: string;
+  stopping: string;
+  settings: Record<string, number | string>; // of early stopping
+  strategySettings: Record<string, number | string>;
+  trials: number;
+  minutes: number | "";
+  target: number | "";
+  noGainIn: number | "";
+  workers: number | "";
+  seed: number;
+  warm: boolean;
+  decision: number | null;
+}
+
+/** The foot of the Space screen: the plan in one row, what it will cost, and Launch. */
+export function PlanRow({ problem, learner, space, ready }: Props) {
+  const cores = useWorkspace().data?.cores ?? 1;
+  const catalogue = useCatalogue().data;
+  const strategies = catalogue?.strategies ?? [];
+  const rules = catalogue?.stopping ?? [];
+  const [plan, setPlan] = useState<Plan>({
+    strategy: "automatic",
+    stopping: "automatic",
+    settings: {},
+    strategySettings: {},
+    trials: 60,
+    minutes: "",
+    target: "",
+    noGainIn: "",
+    workers: "",
+    seed: 1 + problem.searches,
+    warm: true,
+    decision: useAskedDecision(),
+  });
+  const change = (part: Partial<Plan>) => setPlan((held) => ({ ...held, ...part }));
+  const body = request(plan, learner, space);
+  const asked = useDebounced(body, 250);
+  const forecast = useForecast(problem.id, asked, ready && asked.space !== "" && asked.learner === learner);
+  const navigate = useNavigate();
+  const launch = useLaunch(problem.id, (search) => void navigate(`/p/${problem.id}/live?search=${search.id}`));
+  const rehearsal = useRehearsal(problem.id);
+  const wrong = launch.error ?? forecast.error ?? rehearsal.error;
+  const at = (field: string) => wrong?.field === `plan.${field}`;
+  const known = forecast.data;
+  const population = plan.strategy === POPULATION;
+  const chosen = strategies.find((s) => s.key === plan.strategy);
+  return (
+    <footer
+      style={{ borderTop: "1px solid var(--rule)", background: "var(--sheet)", padding: "10px 20px" }}
+      aria-label="Plan"
+    >
+      {rehearsal.data && <RehearsalFits fits={rehearsal.data.fits} onClose={rehearsal.reset} />}
+      <div className="row" style={{ flexWrap: "wrap", rowGap: 10 }}>
+        <TextField
+          label="Strategy"
+          select
+          slotProps={{ select: { native: true } }}
+          value={plan.strategy}
+          error={at("strategy")}
+          onChange={(e) => change({ strategy: e.target.value, settings: {}, strategySettings: {} })}
+          sx={{ width: 172 }}
+        >
+          {strategies.map((s) => (
+            <option key={s.key} value={s.key}>
+              {s.label}
+            </option>
+          ))}
+        </TextField>
+        <EarlyStopping
+          rules={rules}
+          population={population}
+          value={plan.stopping}
+          wrong={at("early stopping")}
+          onRule={(stopping) => change({ stopping, settings: {} })}
+        />
+        <PlanSettings
+          strategy={chosen?.settings ?? []}
+          rule={population ? undefined : rules.find((r) => r.key === plan.stopping)}
+          trains={population}
+          values={{ strategy: plan.strategySettings, stopping: plan.settings }}
+          resolved={{
+            strategy: known?.strategy === plan.strategy ? known.strategy_settings : {},
+            stopping: known?.stopping.key === plan.stopping ? known.stopping.settings : {},
+          }}
+          wrong={wrong?.field ?? null}
+          onStrategy={(strategySettings) => change({ strategySettings })}
+          onStopping={(settings) => change({ settings })}
+        />
+        <Amount
+          label="Trials"
+          value={plan.trials}
+          wrong={at("trials")}
+          onValue={(v) => change({ trials: Number(v) })}
+        />
+        <Amount
+          label="Minutes"
+          hint="no limit"
+          value={plan.minutes}
+          wrong={at("minutes")}
+          onValue={(minutes) => change({ minutes })}
+        />
+        <Amount
+          label="Until score"
+          hint="none"
+          value={plan.target}
+          wrong={at("target score")}
+          onValue={(target) => change({ target })}
+        />
+        <Amount
+          label="No gain in"
+          hint="trials"
+          value={plan.noGainIn}
+          wrong={at("no gain in")}
+          onValue={(noGainIn) => change({ noGainIn })}
+        />
+        <Amount
+          label="Workers"
+          hint={String(cores)}
+          value={plan.workers}
+          wrong={at("workers")}
+          onValue={(workers) => change({ workers })}
+        />
+        <Amount label="Seed" value={plan.seed} wrong={at("seed")} onValue={(v) => change({ seed: Number(v) })} />
+        <label
+          className="row small"
+          style={{ gap: 5 }}
+          title="Trials of earlier searches with this learner, and past results, that lie inside this space are known from the start."
+        >
+          <input type="checkbox" checked={plan.warm} onChange={(e) => change({ warm: e.target.checked })} />
+          warm start
+          {known && known.knowable > 0 && (
+            <span className="soft" data-known>
+              {plan.warm
+                ? `${count(known.known)} of ${count(known.knowable)} known`
+                : `${count(known.knowable)} left out`}
+            </span>
+          )}
+        </label>
+        <FromDecision
+          learner={learner}
+          value={plan.decision}
+          wrong={at("from decisions")}
+          onChange={(decision) => change({ decision })}
+        />
+        <PastResults problem={problem} learner={learner} />
+      </div>
+      <div className="row" style={{ marginTop: 8, alignItems: "center" }}>
+        <div className="grow small" role="status" data-forecast style={{ lineHeight: 1.45 }}>
+          {wrong ? (
+            <span role="alert" className="ember" data-error="plan">
+              {wrong.message.split("\n")[0]}
+            </span>
+          ) : known ? (
+            <Forecast forecast={known} automatic={plan.strategy === "automatic"} strategies={strategies} />
+          ) : (
+            <span className="soft">{ready ? "Counting …" : "The space is not complete yet."}</span>
+          )}
+        </div>
+        <Button
+          variant="outlined"
+          sx={{ flex: "none" }}
+          disabled={!ready || rehearsal.isPending}
+          title="Four cheap fits on one fold: proves that the set-up works, and times it."
+          onClick={() => rehearsal.mutate(body)}
+        >
+          {rehearsal.isPending ? "Rehearsing …" : "Rehearse"}
+        </Button>
+        <Button
+          variant="contained"
+          size="large"
+          sx={{ flex: "none" }}
+          disabled={!ready || launch.isPending}
+          onClick={() => launch.mutate(body)}
+        >
+          {launch.isPending ? "Launching …" : "Launch"}
+        </Button>
+      </div>
+    </footer>
+  );
+}
+
+/** The decision that the address names: a link from the Decision screen. */
+function useAskedDecision(): number | null {
+  const asked = useSearchParams()[0].get("decision");
+  return asked && /^\d+$/.test(asked) ? Number(asked) : null;
+}
+
+function request(plan: Plan, learner: string, space: string): Schemas["SearchRequest"] {
+  const amount = (value: number | "") => (value === "" ? null : value);
+  return {
+    learner,
+    space,
+    overrides: [],
+    plan: {
+      strategy: plan.strategy,
+      "strategy settings": plan.strategySettings,
+      "early stopping": plan.strategy === POPULATION ? "none" : plan.stopping,
+      stopping: plan.settings,
+      trials: plan.trials,
+      minutes: amount(plan.minutes),
+      "target score": amount(plan.target),
+      "no gain in": amount(plan.noGainIn),
+      workers: amount(plan.workers),
+      seed: plan.seed,
+      starts: [],
+      "from decisions": plan.decision === null ? [] : [plan.decision],
+      "warm start": plan.warm ? "all" : "none",
+      "fit seconds": 600,
+      "trial seconds": null,
+      "checkpoint mb": 2048,
+      "memory mb": null,
+      "prefix mb": 512,
+    },
+  };
+}
+
+interface AmountProps {
+  label: string;
+  hint?: string;
+  value: number | "";
+  wrong: boolean;
+  onValue: (value: number | "") => void;
+}
+
+function Amount({ label, hint, value, wrong, onValue }: AmountProps) {
+  return (
+    <TextField
+      label={label}
+      type="number"
+      placeholder={hint}
+      value={value}
+      error={wrong}
+      onChange={(e) => onValue(e.target.value === "" ? "" : Number(e.target.value))}
+      slotProps={{ inputLabel: { shrink: true }, htmlInput: { step: "any" } }}
+      sx={{ width: hint === "no limit" ? 90 : 80 }}
+    />
+  );
+}

@@ -1,0 +1,224 @@
+import { OtherObjective } from "../../ui/OtherObjective";
+import Button from "@mui/material/Button";
+import { useEffect, useMemo, useState } from "react";
+import { type Learner, type Points, type Search, type TableProblem, isTable } from "../../api/client";
+import { useCatalogue, useLearner } from "../../api/workspace";
+import { usePoints } from "../../api/searches";
+import { useChosen } from "../../ui/place";
+import { configurations, count } from "../../lib/format";
+import { scoreScale } from "../../lib/ramp";
+import { isRequirement, tucked, type Parameter } from "../../lib/scale";
+import { Comparison } from "./Comparison";
+import { LaneRow } from "./LaneRow";
+import { LearnerPicker } from "./LearnerPicker";
+import { Notation } from "./Notation";
+import { PipelineStrip } from "./PipelineStrip";
+import { PlanRow } from "./PlanRow";
+import { SpaceText } from "./SpaceText";
+import { useSpaceDraft } from "./useSpaceDraft";
+
+export function SpaceStage() {
+  const { problemView, problemQuery, chosen, searchesQuery, inspect } = useChosen();
+  const catalogue = useCatalogue().data;
+  if (problemQuery.isError)
+    return (
+      <p className="stage ember" role="alert">
+        {problemQuery.error.message}
+      </p>
+    );
+  if (!problemView || !catalogue || searchesQuery.isPending)
+    return <p className="stage soft">Laying out the lanes …</p>;
+  if (!isTable(problemView)) return <OtherObjective problem={problemView} what="is no learner to choose" />;
+  const learners = catalogue.learners.filter((l) => l.installed && l.tasks.includes(problemView.brief.task));
+  return (
+    <Bench
+      key={problemView.id}
+      problem={problemView}
+      learners={learners}
+      chosen={chosen}
+      searches={searchesQuery.data ?? []}
+      inspect={inspect}
+    />
+  );
+}
+
+interface BenchProps {
+  problem: TableProblem;
+  learners: Learner[];
+  chosen: Search | null;
+  searches: Search[];
+  inspect: (id: number) => void;
+}
+
+function Bench({ problem, learners, chosen, searches, inspect }: BenchProps) {
+  const task = problem.brief.task;
+  const preferred = learners.find((l) => l.key === "boosting") ?? learners[0]!;
+  const draft = useSpaceDraft(
+    problem.id,
+    task,
+    chosen ? { learner: chosen.learner, text: chosen.space } : { learner: preferred.key, text: null },
+  );
+  const found = useLearner(draft.learner, task);
+  const learner = found.data ?? preferred;
+  const points = usePoints(chosen && chosen.learner === draft.learner ? chosen.id : null).data ?? null;
+  useUndoKey(draft.undo);
+  return (
+    <div style={{ display: "grid", gridTemplateRows: "1fr auto", height: "100%", minHeight: 0 }}>
+      <div
+        className="stage"
+        style={{
+          display: "grid",
+          gap: 18,
+          gridTemplateColumns: "minmax(0, 1fr) minmax(330px, 390px)",
+          overflow: "auto",
+          width: "100%",
+          alignItems: "start",
+          boxSizing: "border-box",
+        }}
+      >
+        <section className="col" style={{ gap: 12 }}>
+          <LearnerPicker
+            learners={learners}
+            chosen={draft.learner}
+            sentence={learner.sentence}
+            onChoose={draft.setLearner}
+          />
+          {found.error && (
+            <p role="alert" className="ember small" data-error="learner">
+              {found.error.message}
+            </p>
+          )}
+          <PipelineStrip
+            learner={learner}
+            parameters={draft.parameters}
+            onSearch={(line) => draft.setText(`${draft.text.replace(/\s*$/, "")}\n${line}\n`)}
+          />
+          <Lanes
+            draft={draft}
+            learner={learner}
+            points={points}
+            larger={problem.judging.larger_is_better}
+            inspect={inspect}
+            task={task}
+          />
+        </section>
+        <section className="col" style={{ position: "sticky", top: 0 }}>
+          <div className="row">
+            <h2 className="grow">The same space as text</h2>
+            <Button disabled={!draft.canUndo} onClick={draft.undo}>
+              Undo
+            </Button>
+            <Button onClick={draft.reset}>Defaults</Button>
+          </div>
+          <SpaceText text={draft.text} onText={draft.setText} checked={draft.checked} refusal={draft.refusal} />
+          {draft.good && (
+            <p className="small soft">
+              {draft.good.configurations !== null
+                ? configurations(draft.good.configurations)
+                : draft.good.at_most !== null
+                  ? `At most ${configurations(draft.good.at_most)}`
+                  : "Endlessly many configurations"}
+              {draft.good.grid !== null && ` (a grid of ${count(draft.good.grid)})`}.
+            </p>
+          )}
+          <Notation />
+          <Comparison searches={searches} text={draft.text} learner={draft.learner} ready={draft.inStep} />
+        </section>
+      </div>
+      <PlanRow problem={problem} learner={draft.learner} space={draft.text} ready={draft.inStep} />
+    </div>
+  );
+}
+
+interface LanesProps {
+  draft: ReturnType<typeof useSpaceDraft>;
+  learner: Learner;
+  points: Points | null;
+  larger: boolean;
+  task: string;
+  inspect: (id: number) => void;
+}
+
+function Lanes({ draft, learner, points, larger, task, inspect }: LanesProps) {
+  const [hovered, setHovered] = useState<number | null>(null);
+  const scale = useMemo(() => scoreScale(points?.means ?? [], larger), [points, larger]);
+  const { parameters } = draft;
+  if (!parameters) return <p className="soft">{draft.checked?.error ? "Mend the text to see its lanes." : "…"}</p>;
+  const settings = learner.settings.filter((s) => s.tasks.includes(task));
+  const put = (changed: Parameter) =>
+    void draft.setParameters(draft.entries!.map((e) => (!isRequirement(e) && e.name === changed.name ? changed : e)));
+  const requirements = draft.entries!.filter(isRequirement);
+  const away = settings.filter((s) => s.part === "learner" && !parameters.some((p) => p.name === s.name));
+  return (
+    <>
+      <div className="sheet" style={{ padding: "4px 0" }}>
+        {tucked(parameters, draft.good?.parents ?? {}).map(({ parameter, depth }) => (
+          <LaneRow
+            key={parameter.name}
+            depth={depth}
+            parameter={parameter}
+            setting={settings.find((s) => s.name === parameter.name)}
+            draws={draft.good?.draws[parameter.name] ?? []}
+            points={points}
+            scale={scale}
+            hovered={hovered}
+            onHover={setHovered}
+            onPick={(index) => points && inspect(points.ids[index]!)}
+            onChange={put}
+            onText={(line) => draft.setText(replaceLine(draft.text, parameter.name, line))}
+          />
+        ))}
+      </div>
+      {draft.laneError && (
+        <p role="alert" className="ember small" data-error="lane">
+          {draft.laneError}
+        </p>
+      )}
+      {requirements.length > 0 && (
+        <div className="row small" style={{ flexWrap: "wrap" }} data-requirements>
+          <span className="soft">Every configuration must meet:</span>
+          {requirements.map((r) => (
+            <code key={r.expression} className="tag">
+              {r.expression}
+            </code>
+          ))}
+        </div>
+      )}
+      {away.length > 0 && (
+        <div className="row" style={{ flexWrap: "wrap" }}>
+          <span className="small soft">Left at their defaults:</span>
+          {away.map((s) => (
+            <button
+              key={s.name}
+              className="plain-button tag"
+              title={`${s.sentence} Click to search it.`}
+              onClick={() => draft.setText(`${draft.text.replace(/\s*$/, "")}\n${s.line}\n`)}
+            >
+              + {s.name} = {String(s.default)}
+            </button>
+          ))}
+        </div>
+      )}
+    </>
+  );
+}
+
+/** The text with one parameter's line replaced; an empty line takes it out. */
+function replaceLine(text: string, name: string, line: string): string {
+  const lines = text.split("\n").map((l) => (l.split(":")[0]!.trim() === name ? line : l));
+  return lines.filter((l, i) => l !== "" || i === lines.length - 1).join("\n");
+}
+
+function useUndoKey(undo: () => void) {
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      const typing = event.target instanceof HTMLElement && /^(INPUT|TEXTAREA)$/.test(event.target.tagName);
+      if ((event.ctrlKey || event.metaKey) && event.key === "z" && !typing) {
+        event.preventDefault();
+        undo();
+      }
+    };
+    window.addEventListener("keydown", onKey);
+    return () => window.removeEventListener("keydown", onKey);
+  }, [undo]);
+}

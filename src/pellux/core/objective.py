@@ -1,0 +1,292 @@
+"""What the engine may know of a problem: how scores are read, how many fits a trial has, and how a worker comes by its evaluator.
+
+An *objective* is what a fit runs and what comes back. The engine, the strategies and the store see fits, scores, curves,
+checkpoints and predictions; never a table, a learner or a program. A new kind of objective is a folder in `objectives/`
+with these protocols, and a line in their registry.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any, Protocol
+
+from pellux.core.reasons import Reason
+from pellux.core.space import Space, Value
+
+Points = tuple[tuple[int, float], ...]  # level along what grows, and score
+SCHEDULE = "schedule"  # the setting of a configuration that changes while it is trained: [[level, settings], ...]
+
+
+class FitFailed(Exception):
+    """Raised by an evaluator that knows why a fit has no score; everything else it raises is told as an error of its code."""
+
+    def __init__(self, reason: Reason, warnings: Sequence[str] = (), seconds: float | None = None) -> None:
+        super().__init__(reason.code)
+        self.reason, self.warnings, self.seconds = reason, tuple(warnings), seconds
+
+
+@dataclass(frozen=True, slots=True)
+class Ancestor:
+    """A trial from which another goes on, and how far it came: enough to go the way again when its checkpoint is gone."""
+
+    trial: int
+    configuration: Mapping[str, Value]
+    level: int
+
+
+class FitOrder(Protocol):
+    """What is to be fitted.
+
+    Attributes
+    ----------
+    trial, fold, attempt : int
+        Whose fit it is; folds count from 0, attempts from 1.
+    configuration : mapping of str to value
+    learner : str
+        What is configured, where that is not the search's own.
+    level : int
+        How much of what grows the fit gets, counted from the very beginning.
+    last : bool
+        Whether the trial is to go no further than this.
+    ancestors : tuple of Ancestor
+        The line of trials that it goes on from, the first first.
+    """
+
+    @property
+    def trial(self) -> int: ...
+    @property
+    def fold(self) -> int: ...
+    @property
+    def attempt(self) -> int: ...
+    @property
+    def configuration(self) -> Mapping[str, Value]: ...
+    @property
+    def learner(self) -> str: ...
+    @property
+    def level(self) -> int: ...
+    @property
+    def last(self) -> bool: ...
+    @property
+    def ancestors(self) -> tuple[Ancestor, ...]: ...
+
+
+class Kept(Protocol):
+    """What the fits of a search leave behind, as bytes under a name; wherever that is kept."""
+
+    def put(self, trial: int, fold: int, name: str, content: bytes) -> int:
+        """Keep it in place of what was there; the bytes it takes. OSError when there is no room: what was there stays."""
+        ...
+
+    def get(self, trial: int, fold: int, name: str) -> bytes | None:
+        """What was kept last; None where there is nothing."""
+        ...
+
+
+@dataclass(frozen=True)
+class FitContext:
+    """What a fit may use of the world around it.
+
+    Attributes
+    ----------
+    point : function of (level, score)
+        Tells a point of the curve.
+    nobody_waits : function that says whether to end now
+    kept : Kept
+        Checkpoints, and predictions of which it is not known yet whether they count.
+    clock : function that gives seconds, from any beginning
+    """
+
+    point: Callable[[int, float], None]
+    nobody_waits: Callable[[], bool]
+    kept: Kept
+    clock: Callable[[], float]
+
+
+@dataclass(frozen=True)
+class FitResult:
+    """What a fit came to.
+
+    Attributes
+    ----------
+    score : float
+        In the metric's own direction; finite.
+    seconds, predict_seconds : float
+        What it took; of that, predicting.
+    recorded : mapping of str to float
+        Scores by other metrics than the one that decides.
+    predictions : bytes or None
+        Of the fold's test rows, encoded (core/judging/predictions.py).
+    curve : Points
+        Scores along what grows, of this trial alone.
+    checkpoint_bytes : int
+        What is kept to go on from.
+    """
+
+    score: float
+    seconds: float
+    predict_seconds: float = 0.0
+    warnings: tuple[str, ...] = ()
+    predictions: bytes | None = None
+    model_bytes: int | None = None
+    curve: Points = ()
+    checkpoint_bytes: int = 0
+    recorded: Mapping[str, float] = field(default_factory=dict)
+
+
+class Evaluator(Protocol):
+    """Does fits, one after another, in a worker."""
+
+    def evaluate(self, order: FitOrder, context: FitContext) -> FitResult:
+        """The fit's result; FitFailed, MemoryError or any exception where there is none."""
+        ...
+
+
+class EvaluatorSource(Protocol):
+    """How a worker comes by its evaluator: it is sent to each worker once, and opened there. It can be pickled."""
+
+    def open(self) -> Evaluator: ...
+
+    def tidy(self) -> None:
+        """The search is over: what its workers shared may go."""
+        ...
+
+
+@dataclass(frozen=True, kw_only=True)
+class Terms:
+    """How a search fits.
+
+    Attributes
+    ----------
+    learner : str
+        What its configurations configure; empty where the objective has but one thing.
+    resource : str
+        What grows from rung to rung: 'rows', 'iterations', 'folds', or '' for nothing.
+    most : int
+        All of it.
+    grid : tuple of int
+        The levels at which a growing fit tells its score.
+    shared : str
+        A folder for what its workers share while it runs; empty for none.
+    shared_bytes : int
+        What that may take.
+    """
+
+    learner: str = ""
+    resource: str = ""
+    most: int = 1
+    grid: tuple[int, ...] = ()
+    shared: str = ""
+    shared_bytes: int = 512 * 2**20
+
+
+class Grows(Protocol):
+    """How something is trained in iterations: see `Growth` of the tabular learners."""
+
+    @property
+    def counter(self) -> str: ...
+    @property
+    def points(self) -> int: ...
+    @property
+    def steerable(self) -> tuple[str, ...]: ...
+    @property
+    def by_epoch(self) -> bool: ...
+
+
+class Configurable(Protocol):
+    """What a search configures: a learner of the catalogue, several of them, or somebody's function."""
+
+    @property
+    def key(self) -> str: ...
+    @property
+    def label(self) -> str: ...
+    @property
+    def growth(self) -> Grows | None: ...
+    @property
+    def defaults(self) -> dict[str, Value]: ...
+    @property
+    def baselines(self) -> tuple[dict[str, Value], ...]:
+        """What is scored before anything is searched."""
+        ...
+
+    def settle(self, configuration: Mapping[str, Any]) -> tuple[Configurable, dict[str, Any]]:
+        """Which of several a configuration means, and that one's settings in it."""
+        ...
+
+    def whole(self, configuration: Mapping[str, Any]) -> dict[str, Any]:
+        """The configuration with every setting in it; InvalidSpace where it cannot be one."""
+        ...
+
+    def default_space(self) -> Space: ...
+
+    def check(self, space: Space) -> None:
+        """Raise InvalidSpace when the space has a setting or a value that it does not take."""
+        ...
+
+    def check_configuration(self, configuration: Mapping[str, Value]) -> None:
+        """Raise InvalidSpace when it does not take this configuration."""
+        ...
+
+
+@dataclass(frozen=True)
+class Judging:
+    """How trials of a problem are judged, whatever they run.
+
+    Attributes
+    ----------
+    metric, label : str
+        The deciding metric; the label shows its direction.
+    least, most : float
+        Between which ends every score lies.
+    folds : int
+        Folds of one cut.
+    fits : int
+        Fits of a whole trial: folds times repeats.
+    also : tuple of str
+        Metrics recorded beside the deciding one.
+    """
+
+    metric: str
+    larger_is_better: bool
+    folds: int = 1
+    fits: int = 1
+    least: float = -float("inf")
+    most: float = float("inf")
+    also: tuple[str, ...] = ()
+    seed: int = 0
+
+    @property
+    def sign(self) -> int:
+        """Factor that turns scores so that larger is better."""
+        return 1 if self.larger_is_better else -1
+
+    @property
+    def label(self) -> str:
+        return f"{self.metric} {'↑' if self.larger_is_better else '↓'}"
+
+
+class Objective(Protocol):
+    """A problem's objective, opened from what is stored of it."""
+
+    @property
+    def kind(self) -> str: ...
+    @property
+    def judging(self) -> Judging: ...
+
+    def configurable(self, key: str) -> Configurable:
+        """What a search of this key configures; InvalidPlan where there is no such thing, or where it does not fit."""
+        ...
+
+    def translated(self, to: str, key: str, configuration: Mapping[str, Value]) -> dict[str, Value] | None:
+        """A configuration of one key as another would write it; None when it means nothing there."""
+        ...
+
+    def evaluators(self, terms: Terms) -> EvaluatorSource: ...
+
+    def predictions_at(self, kept: Kept, trial: int, fold: int, level: int) -> bytes | None:
+        """What a grown fit predicted at a point of its curve; None where that is not there."""
+        ...
+
+    def telling_share(self) -> float | None:
+        """The share of its rows below which a fit would tell next to nothing; None where nobody knows or no rows grow."""
+        ...

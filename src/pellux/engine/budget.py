@@ -1,0 +1,74 @@
+"""What a search may use, what it has used, and why it ends."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from pellux.core.reasons import NONE, Reason, because
+from pellux.engine.model import PROPOSED, Fit, Limits, Trial
+
+
+class Budget:
+    """Running time, proposals, the best so far; `spent` tells why no further trial may begin."""
+
+    def __init__(self, limits: Limits, trials: Iterable[Trial], active_seconds: float) -> None:
+        self.limits = limits
+        self.active_seconds = active_seconds
+        self.saved_seconds = active_seconds
+        self.exhausted = False
+        self.proposed = 0
+        self._clock: float | None = None
+        self._best: tuple[float, int] | None = None  # turned score and trial number of the best
+        self._since_gain = 0
+        known = list(trials)
+        self.proposed = sum(t.origin in PROPOSED for t in known)
+        for trial in sorted((t for t in known if t.state.ended), key=lambda t: t.ended_at or 0.0):
+            self.note(trial)
+
+    @property
+    def now(self) -> float:
+        return self._clock or 0.0
+
+    def advance(self, at: float, *, running: bool) -> None:
+        """Time has come to `at`; pauses do not count, nor does a clock that was turned back."""
+        if self._clock is not None and running:
+            self.active_seconds += max(at - self._clock, 0.0)
+        self._clock = at
+
+    def note(self, trial: Trial) -> None:
+        """A trial has ended: keep the best score, and how many ended since it was found."""
+        mean = trial.mean
+        if mean is not None and (self._best is None or self.limits.sign * mean > self._best[0]):
+            self._best, self._since_gain = (self.limits.sign * mean, trial.number), 0
+        elif trial.origin != "baseline":
+            self._since_gain += 1
+
+    def spent(self) -> Reason:
+        """Why no further trial begins; false while some may."""
+        limits = self.limits
+        if self.exhausted:
+            return because("space exhausted")
+        if self.proposed >= limits.trials:
+            return because("trials done", trials=limits.trials)
+        if limits.target_score is not None and self._best and self._best[0] >= limits.sign * limits.target_score:
+            return because("target reached", target=limits.target_score, trial=self._best[1], score=limits.sign * self._best[0])
+        if limits.no_gain_in is not None and self._since_gain >= limits.no_gain_in and self._best:
+            return because("no gain", trials=self._since_gain, best=self._best[1])
+        if limits.minutes is not None and self.active_seconds >= 60 * limits.minutes:
+            return because("minutes over", minutes=limits.minutes)
+        return NONE
+
+    def over_limit(self, fit: Fit, trial: Trial, at: float) -> Reason:
+        """Which limit a running fit has passed; false when none."""
+        if fit.started_at is None:
+            return NONE
+        if at - fit.started_at > self.limits.fit_seconds:
+            return because("fit took too long", limit=self.limits.fit_seconds)
+        return self.trial_over_limit(trial, at - fit.started_at)
+
+    def trial_over_limit(self, trial: Trial, more: float = 0.0) -> Reason:
+        """Whether all fits of a trial, and `more` seconds, take longer than they may together."""
+        limit = self.limits.trial_seconds
+        if limit is not None and trial.seconds + more > limit:
+            return because("trial took too long", limit=limit)
+        return NONE

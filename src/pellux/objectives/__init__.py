@@ -1,0 +1,1 @@
+"""What a fit runs: one folder a kind of objective."""

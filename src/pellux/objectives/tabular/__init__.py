@@ -1,0 +1,1 @@
+"""Fits of learners on the folds of a table."""

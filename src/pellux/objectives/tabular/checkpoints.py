@@ -1,0 +1,54 @@
+"""Checkpoints: what a growing fit leaves to go on from, and what it predicted at each iteration.
+
+A checkpoint is the SHA-256 of its content and the content; one that is damaged or gone means starting anew, not failing.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import pickle
+from collections.abc import Mapping
+
+from pellux.core.objective import Kept
+from pellux.objectives.tabular.growing import Progress
+
+CHECKPOINT, PREDICTIONS = "checkpoint", "predictions"
+DIGEST = 32
+
+
+def write(kept: Kept, trial: int, fold: int, progress: Progress) -> int:
+    """Bytes written. OSError when the disk is full; what was there before stays."""
+    content = pickle.dumps(progress, protocol=5)
+    return kept.put(trial, fold, CHECKPOINT, hashlib.sha256(content).digest() + content)
+
+
+def read(kept: Kept, trial: int, fold: int) -> tuple[Progress | None, str]:
+    """What there is to go on from, and a complaint when it cannot be used."""
+    try:
+        found = kept.get(trial, fold, CHECKPOINT)
+    except OSError as error:
+        return None, f"Its checkpoint could not be read ({error.strerror}); it was trained anew."
+    if found is None:
+        return None, ""
+    if hashlib.sha256(found[DIGEST:]).digest() != found[:DIGEST]:
+        return None, "Its checkpoint was damaged; it was trained anew."
+    try:
+        progress: Progress = pickle.loads(found[DIGEST:])
+    except (ImportError, AttributeError, pickle.UnpicklingError):  # of another version of a library
+        return None, "Its checkpoint was written by another version; it was trained anew."
+    return progress, ""
+
+
+def write_predictions(kept: Kept, trial: int, fold: int, predictions: Mapping[int, bytes]) -> None:
+    """Lay down what was predicted at each iteration: which one counts is known once all folds are done."""
+    kept.put(trial, fold, PREDICTIONS, pickle.dumps(dict(predictions), protocol=5))
+
+
+def read_predictions(kept: Kept, trial: int, fold: int, iteration: int) -> bytes | None:
+    """What was predicted at an iteration; None when it is not there any more."""
+    try:
+        content = kept.get(trial, fold, PREDICTIONS)
+        found: dict[int, bytes] = {} if content is None else pickle.loads(content)
+    except (OSError, pickle.UnpicklingError, EOFError):
+        return None
+    return found.get(iteration)

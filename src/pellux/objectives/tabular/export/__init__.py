@@ -1,0 +1,1 @@
+"""What is taken away of a chosen configuration: model, open format, script."""

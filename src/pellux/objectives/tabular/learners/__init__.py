@@ -1,0 +1,1 @@
+"""The catalogue: one file a family of learners."""

@@ -1,0 +1,42 @@
+"""From a learner and its settings to an unfitted estimator; with a schedule, settings change while it is trained.
+
+A schedule is the setting `schedule`: a list of [iteration, settings], each holding from where the one before ends.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from pellux.core.objective import SCHEDULE
+from pellux.objectives.tabular.learners.settings import Circumstances, Learner
+
+
+def estimator(learner: Learner, settings: Mapping[str, Any], around: Circumstances) -> Any:
+    """The estimator; one that wraps the learner's where plain `fit` could not train it as the search did."""
+    growth, schedule = learner.growth, settings.get(SCHEDULE)
+    whole = {**learner.defaults, **{name: value for name, value in settings.items() if name != SCHEDULE}}
+    if growth is None or not (schedule or growth.by_epoch):
+        return learner.build(whole, around)
+    from pellux.objectives.tabular.learners.stages import TrainedInStages
+
+    stages: Sequence[Sequence[Any]] = schedule or [[whole[growth.counter], {}]]
+    first = {**whole, **stages[0][1], growth.counter: stages[-1][0]}
+    model = learner.build(first, around)
+    named = [(int(until), _changes(learner, model, {**first, **changed}, around)) for until, changed in stages]
+    wrapper: Any = TrainedInStages
+    return wrapper(model, named, growth.parameter)
+
+
+def _changes(learner: Learner, model: Any, settings: Mapping[str, Any], around: Circumstances) -> dict[str, Any]:
+    """The estimator's own parameters by which a stage differs from the first."""
+    before, now = (getattr(m, "model", m).get_params(deep=False) for m in (model, learner.build(settings, around)))
+    return {name: value for name, value in now.items() if value != before[name]}
+
+
+def plain(model: Any) -> Any:
+    """A fitted estimator without our wrapper, for files that must load where Pellux is not."""
+    from pellux.objectives.tabular.learners.stages import Outsider
+
+    outsider: Any = Outsider
+    return model if isinstance(model, outsider) else getattr(model, "model_", model)

@@ -1,0 +1,1 @@
+"""People's own learners and metrics."""

@@ -1,0 +1,1 @@
+"""Choosing a configuration, and taking it away."""

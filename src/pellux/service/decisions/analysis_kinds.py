@@ -1,0 +1,123 @@
+"""What can be analysed, and how each analysis is prepared here and computed in its own process."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from pellux.core.errors import Conflict
+from pellux.core.judging.honest_score import honest_score
+from pellux.core.judging.overfitting import verdict
+from pellux.core.judging.predictions import as_needed, assemble
+from pellux.objectives.tabular.column_importance import column_importance
+from pellux.objectives.tabular.drawn_tree import drawn_tree
+from pellux.objectives.tabular.export.final_model import write_final_model
+from pellux.objectives.tabular.holdout_judgement import judge_on_holdout
+from pellux.objectives.tabular.whole_fit import Ground
+from pellux.service.engine.analyses import Job, Prepare
+from pellux.service.searches.lookups import final_settings, learner_of, whose
+from pellux.service.workspace import Workspace
+from pellux.store.predictions import Key, read_predictions
+from pellux.store.problems import get_problem
+from pellux.store.records import Trial
+from pellux.store.trials import by_ids
+
+HONEST, IMPORTANCE, TREE, HOLDOUT_LOOK, MODEL = "honest score", "column importance", "tree", "holdout", "model"
+
+
+def ground_of(workspace: Workspace, problem_id: int) -> Ground:
+    with workspace.database.read() as session:
+        brief = workspace.brief(get_problem(session, problem_id))
+    return Ground(workspace.data_folder(brief.data), workspace.folds_file(problem_id), brief, workspace.own_folder)
+
+
+def _chosen(workspace: Workspace, trial_id: int) -> tuple[str, dict[str, Any], Trial]:
+    with workspace.database.read() as session:
+        trial, search, problem = whose(session, trial_id)
+        objective = workspace.objective(problem)
+        return learner_of(objective, search, trial), final_settings(session, objective, search, trial), trial
+
+
+def _honest(workspace: Workspace, problem_id: int, request: Mapping[str, Any]) -> Job:
+    with workspace.database.read() as session:
+        found = by_ids(session, request["trials"])
+    keys, ids = [(trial.search_id, trial.number) for trial in found.values()], list(found)
+    return Job(compute_honest, (workspace.database.path, ground_of(workspace, problem_id), keys, ids))
+
+
+def compute_honest(database: Path, ground: Ground, keys: Sequence[Key], ids: Sequence[int]) -> dict[str, Any]:
+    brief = ground.brief
+    rows = np.flatnonzero(ground.assigned >= 0)
+    fold, truth, classes = ground.assigned[rows], ground.target[rows], len(brief.classes)
+
+    def predictions(chosen: Sequence[Key]) -> Iterable[np.ndarray[Any, Any] | None]:
+        for parts in read_predictions(database, chosen):
+            found = assemble(parts, fold, classes)
+            yield None if found is None else as_needed(found, brief.judged_by.needs)
+
+    usable = [place for place, found in enumerate(predictions(keys)) if found is not None]
+    found = honest_score(
+        brief.judged_by, truth, fold, classes,
+        lambda chosen: (p for p in predictions([keys[usable[i]] for i in chosen]) if p is not None),
+        len(usable), np.random.default_rng([brief.seed, len(usable)]), ground.weight_of(rows),
+    )  # fmt: skip
+    wins = {ids[usable[i]]: share for i, share in enumerate(found.wins) if share > 0}
+    return {**asdict(found), "wins": [[trial, share] for trial, share in sorted(wins.items(), key=lambda w: -w[1])],
+            "trials": len(usable), "without_predictions": len(keys) - len(usable)}  # fmt: skip
+
+
+def _importance(workspace: Workspace, problem_id: int, request: Mapping[str, Any]) -> Job:
+    key, settings, _ = _chosen(workspace, request["trial"])
+    return Job(compute_importance, (ground_of(workspace, problem_id), key, settings))
+
+
+def compute_importance(ground: Ground, key: str, settings: Mapping[str, Any]) -> dict[str, Any]:
+    return {"columns": [asdict(column) for column in column_importance(ground, key, settings)]}
+
+
+def _tree(workspace: Workspace, problem_id: int, request: Mapping[str, Any]) -> Job:
+    key, settings, _ = _chosen(workspace, request["trial"])
+    if key != "tree":
+        raise Conflict("Only a decision tree can be drawn; this trial is another learner's.")
+    return Job(drawn_tree, (ground_of(workspace, problem_id), settings))
+
+
+def _holdout(workspace: Workspace, problem_id: int, request: Mapping[str, Any]) -> Job:
+    key, settings, trial = _chosen(workspace, request["trial"])
+    baseline = request.get("baseline")
+    other = _chosen(workspace, baseline)[:2] if baseline is not None else None
+    return Job(compute_holdout, (ground_of(workspace, problem_id), (key, settings), trial.mean, trial.standard_error, other))
+
+
+def compute_holdout(
+    ground: Ground,
+    chosen: tuple[str, dict[str, Any]],
+    mean: float,
+    error: float | None,
+    baseline: tuple[str, dict[str, Any]] | None,
+) -> dict[str, Any]:
+    found = judge_on_holdout(ground, [chosen] if baseline is None else [chosen, baseline])
+    views = [{k: v for k, v in asdict(one).items() if k != "predictions"} for one in found]
+    sign = ground.brief.judged_by.sign
+    words = verdict(
+        sign * found[0].train, sign * mean, error, sign * found[0].holdout, found[0].error,
+        sign * found[1].holdout if len(found) > 1 else None,
+    )  # fmt: skip
+    rows = int(ground.folds.held.sum())
+    return {"chosen": views[0], "baseline": views[1] if len(views) > 1 else None, "verdict": words, "rows": rows, "folds": mean,
+            "folds_error": error}  # fmt: skip
+
+
+def _model(workspace: Workspace, problem_id: int, request: Mapping[str, Any]) -> Job:
+    key, settings, _ = _chosen(workspace, request["trial"])
+    folder = workspace.decision_folder(request["decision"])
+    return Job(write_final_model, (ground_of(workspace, problem_id), key, settings, folder))
+
+
+KINDS: dict[str, Prepare] = {
+    HONEST: _honest, IMPORTANCE: _importance, TREE: _tree, HOLDOUT_LOOK: _holdout, MODEL: _model,
+}  # fmt: skip

@@ -1,0 +1,87 @@
+"""All scored trials that a choice is made from, and what is known of them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from pydantic import Field
+
+from pellux.core.judging.selection import BY_HAND, HIGHEST_MEAN, RULES, Candidate
+from pellux.core.objective import Judging
+from pellux.service.decisions.rejudging import Rejudged, rejudged
+from pellux.service.decisions.side_measures import COSTS, FIT_SECONDS, Costs, costs_of
+from pellux.service.planning.requests import Request
+from pellux.service.workspace import Workspace
+from pellux.store import runs, trials
+from pellux.store.database import Session
+from pellux.store.problems import get_data, get_problem
+from pellux.store.records import Search, Trial
+
+MOST = 500
+
+
+class FinalistsQuery(Request):
+    """Which finalists, and how they are to be weighed."""
+
+    top: int = Field(10, ge=1, le=MOST, description="How many of the best; the shortlist and the baselines come on top.")
+    cost: str = Field(FIT_SECONDS, description=f"What cheapness is measured by: {', '.join(COSTS)}.")
+    region: float | None = Field(None, ge=0, description="Half-width of the region of practical equivalence, in the metric.")
+    beside: str | None = Field(None, description="A second measure to weigh against the score.")
+    limit_on: str | None = Field(None, description="A measure that finalists must keep a limit on.")
+    limit: float | None = Field(None, description="The limit: at most for costs and errors, at least for scores.")
+    search: int | None = Field(None, description="Only the trials of this search (its id), and the baselines.")
+
+
+@dataclass(frozen=True)
+class Candidates:
+    """All scored trials that rules choose from, best first, and what is known of them."""
+
+    judging: Judging
+    trials: list[Trial]
+    searches: dict[int, Search]
+    costs: dict[int, Costs]
+    again: dict[int, Rejudged]
+    rows: int
+
+    @property
+    def test_to_train(self) -> float:
+        return 1 / (self.judging.folds - 1)
+
+    def name(self, trial: Trial) -> str:
+        if trial.origin == "baseline":
+            return "The baseline"
+        search = self.searches[trial.search_id]
+        return f"Trial {trial.number} of search {search.number}" if len(self.searches) > 1 else f"Trial {trial.number}"
+
+    def candidate(self, trial: Trial, cost: str) -> Candidate:
+        sign = self.judging.sign
+        known = self.costs.get(trial.id)
+        measured = known.of(cost) if known else None
+        return Candidate(
+            tuple(sign * score for score in trial.scores if score is not None), trial.rank_score or 0.0, trial.standard_error,
+            float("inf") if measured is None else float(measured),
+        )  # fmt: skip
+
+
+def gather(workspace: Workspace, session: Session, problem_id: int, search_id: int | None = None) -> Candidates:
+    """The best scored trials of a problem (at most 500), all shortlisted ones and the baselines, best first."""
+    problem = get_problem(session, problem_id)
+    found = {
+        trial.id: trial
+        for some in (
+            trials.scored_best_first(session, problem_id, MOST, search_id),
+            trials.shortlisted(session, problem_id, search_id),
+            [trial for trial, _, _ in trials.baselines(session, problem_id)],
+        )
+        for trial in some
+    }
+    ranked = sorted(found.values(), key=lambda t: (-(t.rank_score or 0.0), t.id))
+    searches = {s.id: s for s in runs.searches_of(session, problem_id, kinds=runs.RANKED)}
+    data = get_data(session, problem.data_hash)
+    held = problem.brief["split"]["holdout"] if data else 0.0
+    rows = round((data.rows if data else 0) * (1 - held))
+    judging = workspace.objective(problem).judging
+    return Candidates(judging, ranked, searches, costs_of(session, ranked, rows), rejudged(session, problem_id), rows)
+
+
+__all__ = ["BY_HAND", "HIGHEST_MEAN", "MOST", "RULES", "Candidates", "FinalistsQuery", "gather"]

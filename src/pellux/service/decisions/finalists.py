@@ -1,0 +1,172 @@
+"""Finalists: the best trials of all searches and the shortlist, weighed, compared, and what the rules say of them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from pellux.core.errors import InvalidPlan
+from pellux.core.judging import Brief, mean, standard_error
+from pellux.core.judging.comparisons import Comparison, compare, holm
+from pellux.core.judging.selection import front
+from pellux.core.objective import Objective
+from pellux.service.decisions.advice import suggestions
+from pellux.service.decisions.analysis_kinds import ground_of
+from pellux.service.decisions.candidates import Candidates, FinalistsQuery, gather
+from pellux.service.decisions.schemas import ComparisonToLeader, Finalist, FinalistsView, MeasureView, RejudgedView
+from pellux.service.decisions.side_measures import COSTS, check_measure, larger_is_better, measures_of, values_of
+from pellux.service.searches.lookups import learner_of
+from pellux.service.searches.trials import trial_row
+from pellux.service.workspace import Workspace
+from pellux.store.decisions import decisions_of
+from pellux.store.problems import get_problem
+from pellux.store.records import Trial
+
+USUAL_REGION = 0.01
+
+
+def finalists(workspace: Workspace, problem_id: int, query: FinalistsQuery) -> FinalistsView:
+    """The best trials of all searches of a problem, those on the shortlist and the baselines, compared with the leader."""
+    with workspace.database.read() as session:
+        field = gather(workspace, session, problem_id, query.search)
+        decided = {decision.trial_id for decision in decisions_of(session, problem_id)}
+        problem = get_problem(session, problem_id)
+    brief, objective = workspace.brief(problem), workspace.objective(problem)
+    check_query(brief, query)
+    admitted = _admitted(workspace, brief, problem_id, field, query)
+    leader = next((t for t in field.trials if t.id in admitted), None)
+    advised = suggestions(brief, field, admitted, query) if leader else []
+    shown = _shown(field, query.top, {s.trial_id for s in advised} | decided)
+    region = usual_region(brief, leader) if query.region is None else query.region
+    against = _compared(field, leader, shown, region)
+    beside = _beside(workspace, problem_id, field, shown, query.beside)
+    return FinalistsView(
+        finalists=[_view(objective, field, trial, admitted, beside, against) for trial in shown],
+        suggestions=advised,
+        leader=leader.id if leader else None, region=region, cost=query.cost,
+        measures=[MeasureView(key=key, larger_is_better=larger_is_better(brief, key)) for key in measures_of(brief)],
+        front=_front(brief, shown, beside, query.beside),
+        scored=len(field.trials), admitted=len(admitted),
+    )  # fmt: skip
+
+
+def check_query(brief: Brief, query: FinalistsQuery) -> None:
+    if query.cost not in COSTS:
+        raise InvalidPlan(f"Cost is measured by one of: {', '.join(COSTS)}. Got '{query.cost}'.", at="cost")
+    for measure, at in ((query.beside, "beside"), (query.limit_on, "limit_on")):
+        if measure is not None:
+            check_measure(brief, measure, at)
+    if (query.limit_on is None) != (query.limit is None):
+        raise InvalidPlan("A limit needs both a measure (limit_on) and a value (limit).", at="limit")
+
+
+def usual_region(brief: Brief, leader: Trial | None) -> float:
+    """Differences that nobody minds: 0.01 of a metric that ends at 1, one per cent of the leader's score otherwise."""
+    if brief.judged_by.most == 1 and brief.judged_by.least >= -1:
+        return USUAL_REGION
+    return USUAL_REGION * abs(leader.mean or 0.0) if leader is not None else 0.0
+
+
+def _admitted(workspace: Workspace, brief: Brief, problem_id: int, field: Candidates, query: FinalistsQuery) -> set[int]:
+    if query.limit_on is None or query.limit is None:
+        return {t.id for t in field.trials}
+    values = values_of(workspace, ground_of(workspace, problem_id), field.trials, field.costs, query.limit_on)
+    if larger_is_better(brief, query.limit_on):
+        return {trial_id for trial_id, value in values.items() if value >= query.limit}
+    return {trial_id for trial_id, value in values.items() if value <= query.limit}
+
+
+def _shown(field: Candidates, top: int, named: set[int]) -> list[Trial]:
+    """The best, and whatever a person or a rule has named."""
+    return [
+        t for place, t in enumerate(field.trials) if place < top or t.shortlisted or t.origin == "baseline" or t.id in named
+    ]  # fmt: skip
+
+
+def _compared(field: Candidates, leader: Trial | None, shown: Sequence[Trial], region: float) -> dict[int, ComparisonToLeader]:
+    """Every finalist against the leader: on fresh folds where both were re-judged, else on the folds of the search."""
+    if leader is None:
+        return {}
+    sign, found = field.judging.sign, {}
+    others = [t for t in shown if t.id != leader.id]
+    for trial in others:
+        one, other, basis = _paired(field, trial, leader)
+        turned = [sign * s for s in one], [sign * s for s in other]
+        found[trial.id] = compare(*turned, field.test_to_train, region), basis
+    adjusted = holm([found[t.id][0].p_value for t in others])
+    return {
+        trial.id: ComparisonToLeader(
+            difference=sign * found[trial.id][0].difference, p_value=found[trial.id][0].p_value, p_adjusted=p,
+            better=found[trial.id][0].better, same=found[trial.id][0].same, worse=found[trial.id][0].worse,
+            basis=found[trial.id][1], words=in_words(found[trial.id][0]),
+        )
+        for trial, p in zip(others, adjusted, strict=True)
+    }  # fmt: skip
+
+
+def _paired(field: Candidates, trial: Trial, leader: Trial) -> tuple[Sequence[float], Sequence[float], str]:
+    one, other = field.again.get(trial.id), field.again.get(leader.id)
+    if one is None or other is None:
+        return _scores(trial), _scores(leader), "folds"
+    both = min(len(one.scores), len(other.scores))
+    return one.scores[:both], other.scores[:both], "re-judged"
+
+
+def _scores(trial: Trial) -> list[float]:
+    return [score for score in trial.scores if score is not None]
+
+
+def in_words(found: Comparison) -> str:
+    """What the probabilities come to, for somebody who is no statistician."""
+    if found.same >= 0.95:
+        return "practically the same as the leader"
+    if found.worse >= 0.95:
+        return "worse than the leader, almost surely"
+    if found.better >= 0.95:
+        return "better than the leader, almost surely"
+    if found.worse >= 0.75:
+        return "probably worse than the leader"
+    if found.better >= 0.75:
+        return "probably better than the leader"
+    if found.same >= 0.5:
+        return "most likely the same as the leader"
+    return "these folds cannot tell it from the leader"
+
+
+def _beside(
+    workspace: Workspace, problem_id: int, field: Candidates, shown: Sequence[Trial], measure: str | None
+) -> dict[int, float]:
+    if measure is None:
+        return {}
+    return values_of(workspace, ground_of(workspace, problem_id), shown, field.costs, measure)
+
+
+def _front(brief: Brief, shown: Sequence[Trial], beside: dict[int, float], measure: str | None) -> list[int]:
+    if measure is None:
+        return []
+    sign = 1 if larger_is_better(brief, measure) else -1
+    turned = [sign * beside[t.id] if t.id in beside else None for t in shown]
+    return [shown[i].id for i in front([t.rank_score for t in shown], turned)]
+
+
+def _view(
+    objective: Objective,
+    field: Candidates,
+    trial: Trial,
+    admitted: set[int],
+    beside: dict[int, float],
+    against: dict[int, ComparisonToLeader],
+) -> Finalist:
+    search = field.searches[trial.search_id]
+    costs = field.costs.get(trial.id)
+    again = field.again.get(trial.id)
+    return Finalist(
+        trial=trial_row(trial), search_number=search.number, learner=learner_of(objective, search, trial),
+        is_baseline=trial.origin == "baseline", admitted=trial.id in admitted,
+        fit_seconds=costs.fit_seconds if costs else trial.seconds / max(len(trial.scores), 1),
+        prediction_seconds=costs.prediction_seconds if costs else None, model_bytes=costs.model_bytes if costs else None,
+        beside=beside.get(trial.id), comparison=against.get(trial.id),
+        rejudged=None if again is None else RejudgedView(
+            search_id=again.search, mean=mean(again.scores), standard_error=standard_error(again.scores, field.judging.folds),
+            scores=list(again.scores),
+        ),
+    )  # fmt: skip

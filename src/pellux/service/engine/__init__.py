@@ -1,0 +1,1 @@
+"""The running searches of a workspace, and what is told of them."""

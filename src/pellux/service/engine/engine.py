@@ -1,0 +1,218 @@
+"""The running searches of a workspace: starts their drivers, passes on what people want, takes up what was running."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+from dataclasses import replace
+from typing import Any
+
+from pellux.core.objective import Objective, Terms
+from pellux.core.space import parse
+from pellux.core.strategies import strategy
+from pellux.engine.artifacts import CHECKPOINT
+from pellux.engine.coordinator import Coordinator
+from pellux.engine.driver import Driver
+from pellux.engine.messages import Event
+from pellux.engine.model import Limits, Trial
+from pellux.engine.processes import prepare
+from pellux.engine.proposer import NoProposals, Strategist, StrategyProposer
+from pellux.engine.runners import Runner
+from pellux.engine.runners.local import LocalRunner
+from pellux.engine.states import SearchState
+from pellux.engine.worker import Assignment
+from pellux.service.decisions.analysis_kinds import KINDS, MODEL
+from pellux.service.engine.analyses import Analyst, newest_analysis
+from pellux.service.engine.recorder import SearchRecorder, Whose, Work
+from pellux.service.engine.restoring import restored
+from pellux.service.machine import memory_for
+from pellux.service.planning.prior_knowledge import observations, starts
+from pellux.service.planning.requests import SettingsRequest
+from pellux.service.planning.resolving import Resolved
+from pellux.service.searches.lookups import learner_of
+from pellux.service.workspace import Workspace
+from pellux.store import fits, problems, runs, trials
+from pellux.store.decisions import decisions_of
+from pellux.store.records import Problem, Search
+
+RunnerFactory = Callable[[Assignment], Runner]
+
+
+class Engine:
+    """Owns the drivers. One lives as long as the process that serves or runs."""
+
+    def __init__(self, workspace: Workspace, make_runner: RunnerFactory = LocalRunner) -> None:
+        self.workspace = workspace
+        self._make_runner = make_runner
+        self._drivers: dict[int, Driver] = {}
+        self._lock = threading.Lock()
+        self.analyst = Analyst(workspace, KINDS)
+
+    def take_up(self) -> list[int]:
+        """Go on with every search and analysis that was running when the last engine ended, however it ended."""
+        self.analyst.take_up()
+        self._fit_missing_models()
+        with self.workspace.database.read() as session:
+            running = [run.id for run in runs.running(session)]
+        for search_id in running:
+            self.start(search_id)
+        return running
+
+    def _fit_missing_models(self) -> None:
+        """A decision that was signed just before the engine died still gets its model."""
+        with self.workspace.database.read() as session:
+            signed = decisions_of(session)
+        for decision in reversed(signed):
+            asked = {"trial": decision.trial_id, "decision": decision.id}
+            if newest_analysis(self.workspace, decision.problem_id, MODEL, asked) is None:
+                self.analyst.ask(decision.problem_id, MODEL, asked)
+
+    def start(self, search_id: int) -> None:
+        with self._lock:
+            driver = self._drivers.get(search_id)
+            if driver is None or not driver.is_alive():
+                self._drivers[search_id] = driver = self._driver(search_id)
+                driver.start()
+
+    def post(self, search_id: int, event: Event) -> bool:
+        """Pass an event to a running search; False when no driver runs it."""
+        driver = self._drivers.get(search_id)
+        if driver is None or not driver.is_alive():
+            return False
+        driver.post(event)
+        return True
+
+    def halted(self, search_id: int) -> str | None:
+        """Why a search that should run does not, if its driver ended by an error."""
+        driver = self._drivers.get(search_id)
+        return str(driver.error) if driver is not None and driver.error is not None else None
+
+    def join(self, search_id: int, seconds: float | None = None) -> bool:
+        """Wait for a search's driver; True when it has ended."""
+        driver = self._drivers.get(search_id)
+        if driver is not None:
+            driver.join(seconds)
+        return driver is None or not driver.is_alive()
+
+    def close(self) -> None:
+        """End all drivers, workers and analyses; what ran goes on when the workspace is next opened."""
+        self.analyst.close()
+        drivers = [driver for driver in self._drivers.values() if driver.is_alive()]
+        for driver in drivers:
+            driver.leave()
+        for driver in drivers:
+            driver.join(10)
+
+    def _driver(self, search_id: int) -> Driver:
+        with self.workspace.database.read() as session:
+            search = runs.get_search(session, search_id)
+            problem = problems.get_problem(session, search.problem_id)
+            known, curves = restored(session, search_id), fits.curves_of(session, search_id)
+        return self._proposing(search, problem, known, curves) if search.kind == runs.SEARCH else self._given(
+            search, problem, known, curves
+        )  # fmt: skip
+
+    def _proposing(self, search: Search, problem: Problem, known: list[Trial], curves: Any) -> Driver:
+        """A search: its strategy is asked for trials."""
+        objective, resolved = self.workspace.objective(problem), Resolved.from_json(search.stopping)
+        plan = SettingsRequest.model_validate(search.plan)
+        space, chosen = parse(search.space), objective.configurable(search.learner)
+        artifacts = self.workspace.artifacts(search.id)
+        if not strategy(search.strategy).continues:  # else trials that have ended are still gone on from
+            artifacts.keep_only([t.number for t in known if not t.state.ended])
+        limits = _limits(plan, search.workers, objective)
+        with self.workspace.database.read() as session:
+            earlier = observations(session, objective, problem.id, search.learner, space, plan, before=search.id)
+        coordinator = Coordinator(
+            limits, self._baselines(search, objective), known, search.active_seconds, SearchState(search.state), resolved.stopping(),
+            curves, artifacts.sizes(CHECKPOINT),
+        )  # fmt: skip
+        who = Strategist(
+            space,
+            search.strategy,
+            plan.seed,
+            limits.sign,
+            chosen.defaults,
+            _strategy_settings(search, objective),
+            starts(space, plan.starts),
+        )
+        recorder = SearchRecorder(
+            self.workspace, Whose(search_id=search.id, problem_id=problem.id, run="search", frozen=problem.frozen), objective,
+            Work(resolved.ladder, limits.folds, curves, objective.judging.folds),
+        )  # fmt: skip
+        runner = self._make_runner(self._assignment(search, objective, plan))
+        return Driver(coordinator, runner, recorder, StrategyProposer(who, earlier), self.workspace.clock)
+
+    def _given(self, search: Search, problem: Problem, known: list[Trial], curves: Any) -> Driver:
+        """Finalists on fresh folds, pruned trials in full, or baselines: they are there from the start, and nothing is proposed."""
+        fresh = search.kind == runs.REJUDGE
+        objective = self.workspace.objective(problem, self.workspace.fresh_folds_file(search.id) if fresh else None)
+        resolved, plan = Resolved.from_json(search.stopping), SettingsRequest.model_validate(search.plan)
+        limits = _limits(plan, search.workers, objective)
+        if fresh:
+            limits = replace(limits, folds=self.workspace.fresh_repeats(search.id) * objective.judging.folds)
+        coordinator = Coordinator(
+            limits, (), known, search.active_seconds, SearchState(search.state), resolved.stopping(), curves
+        )  # fmt: skip
+        # Nothing is computed from what finalists predict on fresh folds; it is not kept. Baselines freeze no brief.
+        first = search.kind == runs.BASELINES
+        whose = Whose(
+            search_id=search.id, problem_id=problem.id, run=search.kind, frozen=problem.frozen or first, keep_predictions=first,  # type: ignore[arg-type]
+        )  # fmt: skip
+        recorder = SearchRecorder(
+            self.workspace, whose, objective, Work(resolved.ladder, limits.folds, curves, objective.judging.folds)
+        )
+        runner = self._make_runner(self._assignment(search, objective, plan))
+        return Driver(coordinator, runner, recorder, NoProposals(), self.workspace.clock)
+
+    def _assignment(self, search: Search, objective: Objective, plan: SettingsRequest) -> Assignment:
+        resolved = Resolved.from_json(search.stopping)
+        terms = Terms(
+            learner=search.learner, resource=resolved.resource, most=resolved.levels[-1], grid=resolved.grid,
+            shared=str(self.workspace.prefixes_folder(search.id)), shared_bytes=plan.prefix_mb * 2**20,
+        )  # fmt: skip
+        return Assignment(
+            evaluators=objective.evaluators(terms),
+            artifacts=self.workspace.artifacts(search.id),
+            log=self.workspace.log_file(search.id),
+            memory_bytes=memory_for(search.workers, plan.memory_mb),
+        )
+
+    def _baselines(self, search: Search, objective: Objective) -> list[dict[str, Any]]:
+        """The defaults of what the search configures, but for those that were scored before."""
+        chosen = objective.configurable(search.learner)
+        with self.workspace.database.read() as session:
+            scored = trials.baselines(session, search.problem_id)
+            known = {
+                learner_of(objective, runs.get_search(session, trial.search_id), trial)
+                for trial, _, _ in scored
+                if trial.search_id != search.id
+            }
+        return [dict(config) for config in chosen.baselines if chosen.settle(config)[0].key not in known]
+
+
+def _strategy_settings(search: Search, objective: Objective) -> Any:
+    """The strategy's settings as they were resolved; what follows from the learner is looked up again."""
+    kept = dict(search.strategy_settings)
+    growth = objective.configurable(search.learner).growth
+    if "steerable" in kept:
+        kept["steerable"] = growth.steerable if growth else ()
+    return strategy(search.strategy).settings(**kept)
+
+
+def _limits(plan: SettingsRequest, workers: int, objective: Objective) -> Limits:
+    return Limits(
+        trials=plan.trials,
+        workers=workers,
+        folds=objective.judging.fits,
+        minutes=plan.minutes,
+        fit_seconds=plan.fit_seconds,
+        trial_seconds=plan.trial_seconds,
+        checkpoint_bytes=plan.checkpoint_mb * 2**20,
+        target_score=plan.target_score,
+        no_gain_in=plan.no_gain_in,
+        sign=objective.judging.sign,
+    )
+
+
+__all__ = ["Engine", "prepare"]

@@ -1,0 +1,20 @@
+"""The errors that people can cause, for the edges that tell them: web and command line know the service and nothing below it."""
+
+from pellux.core.errors import (
+    Conflict,
+    InvalidBrief,
+    InvalidData,
+    InvalidOwnCode,
+    InvalidPlan,
+    InvalidSpace,
+    NotationError,
+    NotFound,
+    PelluxError,
+    WorkspaceError,
+)
+from pellux.store.lock import EngineHeld
+
+__all__ = [
+    "Conflict", "EngineHeld", "InvalidBrief", "InvalidData", "InvalidOwnCode", "InvalidPlan", "InvalidSpace", "NotFound",
+    "NotationError", "PelluxError", "WorkspaceError",
+]  # fmt: skip

@@ -1,0 +1,1 @@
+"""Before a search: what is asked for, checked, resolved and forecast."""

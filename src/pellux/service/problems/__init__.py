@@ -1,0 +1,1 @@
+"""Problems: data, briefs, what may be wrong with them."""

@@ -1,0 +1,167 @@
+"""What is shown of problems and data."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pellux.service.schemas import View
+
+
+class OwnCodeView(View):
+    """A person's own learner or metric, as it was brought."""
+
+    key: str
+    kind: Literal["learner", "metric"]
+    where: str
+    sentence: str
+    tasks: list[str]
+    settings: list[str]
+
+
+class ColumnView(View):
+    name: str
+    type: Literal["number", "category", "yes/no", "date", "text"]
+    missing: int
+    distinct: int
+    categories: list[str]
+    low: float | None
+    high: float | None
+    whole: bool
+    histogram: list[int]
+    role: Literal["feature", "ignore"]
+    why: str
+    note: str
+    examples: list[str]
+
+
+class ReadingView(View):
+    """How a file was read, and what may be wrong about it."""
+
+    format: str
+    encoding: str
+    delimiter: str
+    quote: str
+    decimal: str
+    types: dict[str, str]
+    notes: list[str]
+
+
+class DataView(View):
+    hash: str
+    name: str
+    rows: int
+    columns: list[ColumnView]
+    source: str
+    reading: ReadingView
+
+
+class ProgressView(View):
+    """How far an import is, from 0 to 1; null when it is not known under this token."""
+
+    share: float | None
+
+
+class FindingView(View):
+    """A warning of the leak check."""
+
+    kind: str
+    column: str
+    words: str
+
+
+class DataSummary(View):
+    hash: str
+    name: str
+    rows: int
+    columns: int
+    created_at: float
+
+
+class SplitPart(View):
+    name: str
+    rows: int
+    learnt: int
+    balance: list[float]
+
+
+class SplitView(View):
+    parts: list[SplitPart]
+    unused: int
+    only_learnt: int
+    stripe: list[int]
+    stripe_by: Literal["file", "time"]
+
+
+class BriefView(View):
+    data: str
+    target: str
+    features: list[str]
+    task: str
+    classes: list[str]
+    metric: str
+    metric_label: str
+    larger_is_better: bool
+    folds: int
+    split: str
+    split_label: str
+    holdout: float
+    seed: int
+    repeats: int
+    gap: float
+    holdout_by: str
+    fits: int
+    group: str
+    time: str
+    fold: str
+    weight: str
+    recorded: list[str]
+
+
+class PreviewView(View):
+    brief: BriefView
+    split: SplitView
+    suited_metrics: list[str]
+    suited_learners: list[str]
+    findings: list[FindingView]
+
+
+class BestView(View):
+    trial_id: int
+    search: int
+    number: int
+    score: float
+    standard_error: float | None
+    folds: list[float]
+
+
+class JudgingView(View):
+    """How trials of a problem are judged, whatever its objective: `fits` is folds times repeats."""
+
+    metric: str
+    metric_label: str
+    larger_is_better: bool
+    folds: int
+    fits: int
+    seed: int
+    recorded: list[str]
+
+
+class ProblemView(View):
+    id: int
+    name: str
+    frozen: bool
+    derived_from: int | None
+    tags: list[str]
+    created_at: float
+    rows: int
+    data_name: str
+    objective: str
+    judging: JudgingView
+    brief: BriefView | None
+    searches: int
+    running: int
+    trials: int
+    best: BestView | None
+    baseline: BestView | None
+    spark: list[float]
+    decided: bool

@@ -1,0 +1,1 @@
+"""Searches and their trials, running and ended."""

@@ -1,0 +1,259 @@
+"""What is shown of searches and trials."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from pellux.service.planning.schemas import StoppingView
+from pellux.service.problems.schemas import BestView
+from pellux.service.schemas import ScalarValue, View
+from pellux.store.ledger import FitStateName, RunKind, SearchStateName, TrialStateName
+
+
+class BaselineView(View):
+    """A learner's default configuration, scored or on its way."""
+
+    learner: str
+    label: str
+    trial_id: int
+    search: int
+    state: str
+    reason: str
+    score: float | None
+    standard_error: float | None
+    folds: list[float | None]
+    seconds: float
+
+
+class Counts(View):
+    waiting: int
+    running: int
+    parked: int
+    scored: int
+    pruned: int
+    failed: int
+    withdrawn: int
+
+
+class FitCounts(View):
+    """Fits done, and whole fits that pruning made needless, with the seconds that they would have taken."""
+
+    run: int
+    spared: int
+    seconds_spared: float
+    work_spared: float
+
+
+class RungView(View):
+    """Who came to a rung, and what became of them there."""
+
+    bracket: int
+    rung: int
+    level: int
+    reached: int
+    done: int
+    parked: int
+    pruned: int
+    running: int
+
+
+class OpenCurve(View):
+    """The curve of one fold of a trial that lives: what its mean is made of, for those who go on drawing it."""
+
+    trial: int
+    fold: int
+    iterations: list[int]
+    scores: list[float]
+
+
+class CurvesView(View):
+    """Trials column-wise, each with its score along the resource.
+
+    `effects` are what each fold adds to the scores of all; where folds grow they are taken off.
+    """
+
+    resource: str
+    levels: list[int]
+    population: bool
+    larger_is_better: bool
+    folds: int
+    numbers: list[int]
+    ids: list[int]
+    states: list[TrialStateName]
+    origins: list[str]
+    reasons: list[str]
+    flat: list[bool]
+    members: list[int]
+    rungs: list[int]
+    parents: list[int | None]
+    best_iterations: list[int | None]
+    best: list[bool]
+    means: list[float | None]
+    effects: list[float]
+    open: list[OpenCurve]
+    xs: list[list[int]]
+    ys: list[list[float]]
+    ladder: list[RungView]
+
+
+class RecheckedView(View):
+    trial_id: int
+    number: int
+    reason: str
+    mean: float | None
+    standard_error: float | None
+    state: str
+
+
+class SafetyView(View):
+    """Pruned trials that were run in full: `wrong` would have won, `close` were within one standard error of the best.
+
+    `at_most` bounds the share of wrong prunings with 95 % confidence.
+    """
+
+    pruned: int
+    checked: int
+    running: int
+    wrong: int
+    close: int
+    at_most: float | None
+    best: float | None
+    trials: list[RecheckedView]
+
+
+class SearchView(View):
+    id: int
+    problem_id: int
+    number: int
+    kind: RunKind
+    folds: int
+    learner: str
+    space: str
+    parameters: list[dict[str, Any]]
+    configurations: int | None
+    strategy: str
+    chosen_by: str
+    strategy_reason: str
+    strategy_settings: dict[str, ScalarValue]
+    overrides: list[str]
+    warm_start: str | list[int]
+    target_score: float | None
+    no_gain_in: int | None
+    early_stopping: str
+    stopping: StoppingView
+    budget_trials: int
+    budget_minutes: float | None
+    seed: int
+    workers: int
+    state: SearchStateName
+    reason: str
+    halted: str | None
+    created_at: float
+    ended_at: float | None
+    active_seconds: float
+    busy_seconds: float
+    seconds_left: float | None
+    trials: Counts
+    fits: FitCounts
+    best: BestView | None
+    baseline: BestView | None
+    newest_entry: int
+
+
+class TrialRow(View):
+    id: int
+    search_id: int
+    number: int
+    origin: str
+    state: TrialStateName
+    reason: str
+    reason_code: str
+    configuration: dict[str, ScalarValue]
+    scores: list[float | None]
+    mean: float | None
+    standard_error: float | None
+    seconds: float
+    seen: int
+    pending: int
+    created_at: float
+    ended_at: float | None
+    note: str
+    tags: list[str]
+    shortlisted: bool
+    bracket: int
+    rung: int
+    best_iteration: int | None
+    parent: int | None
+    member: int
+    share: float
+
+
+class TrialPage(View):
+    total: int
+    offset: int
+    trials: list[TrialRow]
+
+
+class FitView(View):
+    trial: int
+    fold: int
+    rung: int
+    state: FitStateName
+    attempt: int
+    lane: int | None
+    started_at: float | None
+    ended_at: float | None
+    score: float | None
+    seconds: float
+    reason: str
+
+
+class FitDetail(FitView):
+    predict_seconds: float
+    log: str
+    warnings: list[str]
+    recorded: dict[str, float]
+
+
+class FoldCurve(View):
+    fold: int
+    iterations: list[int]
+    scores: list[float]
+
+
+class TrialDetail(TrialRow):
+    search_number: int
+    problem_id: int
+    learner: str
+    metric_label: str
+    seed: int
+    fits: list[FitDetail]
+    baseline: TrialRow | None
+    best: TrialRow | None
+    defaults: dict[str, ScalarValue]
+    data_hash: str | None
+    folds_hash: str | None
+    versions: dict[str, str]
+    source_id: int | None
+    final: dict[str, Any]
+    counter: str | None
+    curves: list[FoldCurve]
+
+
+class LanesView(View):
+    fits: list[FitView]
+    now: float
+
+
+class PointsView(View):
+    """Every ended trial of a search, a list a column."""
+
+    numbers: list[int]
+    ids: list[int]
+    states: list[TrialStateName]
+    origins: list[str]
+    means: list[float | None]
+    standard_errors: list[float | None]
+    seconds: list[float]
+    ended_at: list[float | None]
+    values: dict[str, list[ScalarValue | None]]

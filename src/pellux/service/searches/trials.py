@@ -1,0 +1,206 @@
+"""Use cases around trials: pages, points for charts, one in full, notes, exports."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+from collections.abc import Iterator, Sequence
+from typing import Any
+
+import pyarrow as pa
+import pyarrow.parquet as pq
+
+from pellux.core.errors import InvalidPlan
+from pellux.core.judging import mean
+from pellux.service.planning.requests import SettingsRequest
+from pellux.service.searches.lookups import final_settings, learner_of, whose
+from pellux.service.searches.schemas import FitDetail, FitView, FoldCurve, LanesView, PointsView, TrialDetail, TrialPage, TrialRow
+from pellux.service.searches.searches import baseline_trial
+from pellux.service.wording import sentence
+from pellux.service.workspace import Workspace
+from pellux.store import fits, trials
+from pellux.store.database import Session
+from pellux.store.problems import get_problem
+from pellux.store.records import Fit, Trial
+from pellux.store.runs import get_search
+
+LANE_FITS = 1200
+
+
+def trial_row(trial: Trial) -> TrialRow:
+    return TrialRow(
+        id=trial.id, search_id=trial.search_id, number=trial.number, origin=trial.origin, state=trial.state,
+        reason=sentence(trial.reason), reason_code=trial.reason.code, configuration=trial.configuration, scores=trial.scores,
+        mean=trial.mean, standard_error=trial.standard_error, seconds=trial.seconds, seen=trial.seen, pending=trial.pending,
+        created_at=trial.created_at, ended_at=trial.ended_at, note=trial.note, tags=trial.tags, shortlisted=trial.shortlisted,
+        bracket=trial.bracket, rung=trial.rung, best_iteration=trial.best_iteration, parent=trial.parent, member=trial.cohort,
+        share=trial.share,
+    )  # fmt: skip
+
+
+def trial_page(
+    workspace: Workspace, search_id: int, *, offset: int = 0, limit: int = 100, sort: str = "number",
+    descending: bool = False, where: str = "",
+) -> TrialPage:  # fmt: skip
+    """A page of trials. `where` is comparisons parted by commas, such as 'state = scored, rate < 0.1'."""
+    with workspace.database.read() as session:
+        get_search(session, search_id)
+        found, total = trials.page(
+            session, search_id, offset=offset, limit=limit, sort=sort, descending=descending, where=where
+        )  # fmt: skip
+    return TrialPage(total=total, offset=offset, trials=[trial_row(trial) for trial in found])
+
+
+def points(workspace: Workspace, search_id: int) -> PointsView:
+    """Every ended trial, column-wise: for charts of thousands of trials."""
+    with workspace.database.read() as session:
+        get_search(session, search_id)
+        rows = trials.points(session, search_id)
+    columns: Any = list(zip(*rows, strict=True)) if rows else [()] * 9
+    *columns, texts = (list(c) for c in columns)
+    numbers, ids, states, origins, means, errors, seconds, ended_at = columns
+    configurations = json.loads(f"[{','.join(texts)}]")  # all in one go: far faster than row by row
+    names = list(dict.fromkeys(name for c in configurations for name in c))
+    return PointsView.model_construct(
+        numbers=numbers, ids=ids, states=states, origins=origins, means=means, standard_errors=errors, seconds=seconds,
+        ended_at=ended_at, values={name: [c.get(name) for c in configurations] for name in names},
+    )  # fmt: skip
+
+
+def lanes(workspace: Workspace, search_id: int) -> LanesView:
+    """The newest fits with the worker lane and the time they ran: for drawing."""
+    with workspace.database.read() as session:
+        get_search(session, search_id)
+        found = fits.newest_begun(session, search_id, LANE_FITS)
+    return LanesView(fits=[FitView.model_construct(**_fit_fields(fit)) for fit in found], now=workspace.clock())
+
+
+def _fit_fields(fit: Fit) -> dict[str, Any]:
+    return {
+        "trial": fit.trial, "fold": fit.fold, "rung": fit.rung, "state": fit.state, "attempt": fit.attempt, "lane": fit.lane,
+        "started_at": fit.started_at, "ended_at": fit.ended_at, "score": fit.score, "seconds": fit.seconds,
+        "reason": sentence(fit.reason),
+    }  # fmt: skip
+
+
+def trial_detail(workspace: Workspace, trial_id: int) -> TrialDetail:
+    with workspace.database.read() as session:
+        trial, search, problem = whose(session, trial_id)
+        objective = workspace.objective(problem)
+        key = learner_of(objective, search, trial)
+        best, baseline = trials.best_of_problem(session, problem.id), baseline_trial(session, objective, search)
+        kept = fits.fits_of(session, search.id, trial.number)
+        curves = fits.curves_of(session, search.id, trial.number)
+        final = final_settings(session, objective, search, trial)
+    model = {name: trial.configuration[name] for name in ("model",) if name in trial.configuration}
+    growth = objective.configurable(key).growth
+    return TrialDetail(
+        **trial_row(trial).model_dump(), search_number=search.number, problem_id=problem.id, learner=key,
+        metric_label=objective.judging.label, seed=SettingsRequest.model_validate(search.plan).seed,
+        fits=[
+            FitDetail(**_fit_fields(f), predict_seconds=f.predict_seconds, log=f.log, warnings=f.warnings, recorded=f.recorded)
+            for f in kept
+        ],
+        baseline=trial_row(baseline) if baseline else None, best=trial_row(best) if best else None,
+        defaults=objective.configurable(trial.learner or search.learner or key).whole(model), data_hash=problem.data_hash,
+        folds_hash=problem.folds_hash, versions=search.versions, source_id=trial.source_id, final=final,
+        counter=growth.counter if growth else None,
+        curves=[
+            FoldCurve(fold=fold, iterations=[i for i, _ in curve], scores=[s for _, s in curve])
+            for (_, fold), curve in curves.items()
+        ],
+    )  # fmt: skip
+
+
+def annotate(
+    workspace: Workspace, trial_id: int, *, note: str | None = None, tags: list[str] | None = None, shortlisted: bool | None = None
+) -> None:
+    """Change what a person may change of a trial."""
+    given = {"note": note, "tags": tags, "shortlisted": shortlisted}
+    with workspace.database.write() as session:
+        _, _, problem = whose(session, trial_id)
+        changes = {name: value for name, value in given.items() if value is not None}
+        trials.annotate(session, trial_id, problem.id, workspace.clock(), changes)
+
+
+EXPORTS = {"csv": "text/csv", "jsonl": "application/jsonl", "parquet": "application/vnd.apache.parquet"}
+
+
+def export(workspace: Workspace, searches: int | Sequence[int], format: str) -> Iterator[bytes]:
+    """Every trial of a search, or of several of one problem, as CSV, JSON Lines or Parquet."""
+    if format not in EXPORTS:
+        raise InvalidPlan(f"Format '{format}' is unknown. Allowed: {', '.join(EXPORTS)}.", at="format")
+    wanted = [searches] if isinstance(searches, int) else searches
+    parts = [_export_rows(workspace, search_id) for search_id in wanted]
+    rows = [row for found, _ in parts for row in found]
+    if format == "jsonl":
+        return (json.dumps(row, ensure_ascii=False).encode() + b"\n" for row in rows)
+    parameters = list(dict.fromkeys(name for row in rows for name in row["configuration"]))
+    folds = max((count for _, count in parts), default=0)
+    flat = [_flat(row, parameters, folds) for row in rows]
+    return iter([_csv(flat) if format == "csv" else _parquet(flat)])
+
+
+def _export_rows(workspace: Workspace, search_id: int) -> tuple[list[dict[str, Any]], int]:
+    """Trials as plain objects, and how many folds they have."""
+    with workspace.database.read() as session:
+        search = get_search(session, search_id)
+        judging = workspace.objective(get_problem(session, search.problem_id)).judging
+        found = trials.trials_of(session, search_id)
+        recorded = _recorded(session, search_id) if judging.also else {}
+    rows: list[dict[str, Any]] = [
+        {
+            "search": search_id, "trial": t.number, "origin": t.origin, "state": t.state, "reason": sentence(t.reason),
+            "metric": judging.metric, "larger_is_better": judging.larger_is_better, "score": t.mean, "se": t.standard_error,
+            "folds": t.scores, "seconds": t.seconds, "seen": t.seen, "pending": t.pending,
+            "learner": t.learner or search.learner, "rung": t.rung, "best_iteration": t.best_iteration, "parent": t.parent,
+            "share": t.share, "note": t.note, "tags": t.tags,
+            "recorded": {key: recorded.get(t.number, {}).get(key) for key in judging.also}, "configuration": t.configuration,
+        }
+        for t in found
+    ]  # fmt: skip
+    return rows, max([judging.fits, *(len(row["folds"]) for row in rows)])
+
+
+def _recorded(session: Session, search_id: int) -> dict[int, dict[str, float]]:
+    """By trial the means over folds, each at its highest rung, by the metrics recorded beside the one that decides."""
+    found: dict[int, dict[str, list[float]]] = {}
+    for (trial, _), scores in fits.recorded(session, search_id).items():
+        for key, score in scores.items():
+            found.setdefault(trial, {}).setdefault(key, []).append(score)
+    return {trial: {key: mean(scores) for key, scores in by_key.items()} for trial, by_key in found.items()}
+
+
+def _flat(row: dict[str, Any], parameters: list[str], folds: int) -> dict[str, Any]:
+    flat = {key: value for key, value in row.items() if key not in ("configuration", "folds", "tags", "recorded")}
+    for fold in range(folds):
+        flat[f"fold_{fold + 1}"] = row["folds"][fold] if fold < len(row["folds"]) else None
+    for key, score in row["recorded"].items():
+        flat[f"recorded_{key}"] = score
+    for name in parameters:
+        flat[f"set_{name}"] = row["configuration"].get(name)
+    return {**flat, "tags": " ".join(row["tags"])}
+
+
+def _csv(rows: list[dict[str, Any]]) -> bytes:
+    text = io.StringIO()
+    writer = csv.DictWriter(text, rows[0] if rows else ["search", "trial"])
+    writer.writeheader()
+    writer.writerows(rows)
+    return text.getvalue().encode()
+
+
+def _parquet(rows: list[dict[str, Any]]) -> bytes:
+    columns = {name: [row[name] for row in rows] for name in (rows[0] if rows else {})}
+    arrays = {name: _array(values) for name, values in columns.items()}
+    sink = io.BytesIO()
+    pq.write_table(pa.table(arrays), sink)
+    return sink.getvalue()
+
+
+def _array(values: list[Any]) -> pa.Array:
+    kinds = {type(v) for v in values if v is not None}
+    if len(kinds) > 1 and kinds != {int, float}:
+        values = [None if v is None else str(v) for v in values]
+    return pa.array([float(v) for v in values] if kinds == {int, float} and None not in values else values)

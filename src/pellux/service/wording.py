@@ -1,0 +1,86 @@
+"""The one place where reasons become sentences. Every code that the core and the engine give stands here."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from typing import Any
+
+from pellux.core.reasons import Reason
+
+Facts = Mapping[str, Any]
+
+
+def sentence(reason: Reason | Mapping[str, Any]) -> str:
+    """The sentence for people; empty for no reason."""
+    found = reason if isinstance(reason, Reason) else Reason.from_json(reason)
+    if not found:
+        return ""
+    words = SENTENCES.get(found.code)
+    # A workspace may have been written by a version that knows more.
+    return words(found.facts) if words is not None else f"{found.code} ({', '.join(f'{k} {v}' for k, v in found.facts.items())})"
+
+
+def _number(value: Any) -> str:
+    return f"{value:.4g}" if isinstance(value, float) else str(value)
+
+
+def _waits_for_cohort(f: Facts) -> str:
+    bracket = f"bracket {f['bracket']}, " if f["bracket"] else ""
+    return f"{bracket}rung {f['rung']}: waits until its cohort is there"
+
+
+def _place(f: Facts) -> str:
+    return f"rung {f['rung']}: place {f['place']} of {f['of']}"
+
+
+SENTENCES: dict[str, Callable[[Facts], str]] = {
+    # How a search ends or pauses
+    "space exhausted": lambda f: "The space is exhausted: every configuration in it was tried.",
+    "trials done": lambda f: f"All {f['trials']} trials are done.",
+    "target reached": lambda f: f"The target score of {f['target']:g} is reached: trial {f['trial']} has {f['score']:.6g}.",
+    "no gain": lambda f: f"No gain in {f['trials']} trials: trial {f['best']} is still the best.",
+    "minutes over": lambda f: f"The {f['minutes']:g} minutes are over.",
+    "stopped by a person": lambda f: "Stopped by a person.",
+    "paused by a person": lambda f: "Paused by a person.",
+    "workers do not start": lambda f: f"Workers do not start: {f['how']}",
+    "every trial failed": lambda f: f"Every trial failed. The first: {sentence(f['first'])}",
+    "strategy failed": lambda f: f"The strategy could not propose: {f['error']}",
+    # How a trial ends
+    "withdrawn by a person": lambda f: "Withdrawn by a person.",
+    "search was stopped": lambda f: "The search was stopped.",
+    "fold failed": lambda f: f"Fold {f['fold']}: {sentence(f['because'])}",
+    "trial took too long": lambda f: f"The trial took longer than its limit of {f['limit']:g} s.",
+    # What stopping rules say
+    "outrun": lambda f: f"fold {f['folds']}: behind the best (trial {f['best']}) by {f['behind']:.3g}, P(win) {f['chance']:.1%}",
+    "below the median": lambda f: (
+        f"after {f['folds']} folds: {f['mean']:.4g} on average, worse than the median {f['median']:.4g} of {f['others']} trials"
+    ),
+    "curve below the median": lambda f: (
+        f"fold {f['fold']}, iteration {f['iteration']}: best {f['best']:.4g}, "
+        f"worse than the median {f['median']:.4g} of {f['others']} finished curves"
+    ),
+    "flat": lambda f: (
+        f"fold {f['fold']}, iteration {f['iteration']}: flat from the start, {f['first']:.4g} at first and never {f['gain']:g} better"
+    ),
+    "gains no more": lambda f: f"no gain since iteration {f['since']} of {f['iteration']}",
+    "waits for its cohort": _waits_for_cohort,
+    "waits at its rung": lambda f: f"{_place(f)}, {f['go_on']} go on so far",
+    "not promoted": lambda f: f"{_place(f)}, {f['go_on']} went on",
+    "not among the best": lambda f: f"{_place(f)}, the best {f['went_on']} went on",
+    "cannot go on any more": lambda f: f"{_place(f)}; no more than {f['most']} can go on",
+    "waits for the others": lambda f: f"fold {f['fold']}: waits until all trials have seen it",
+    "not among the finalists": lambda f: (
+        f"fold {f['fold']}: place {f['place']} of {f['of']}, the best {f['went_on']} went on to all folds"
+    ),
+    # How a fit ends
+    "error": lambda f: f"{f['kind']}: {f['text']}",
+    "too little memory": lambda f: "The fit needed more memory than its limit.",
+    "fit took too long": lambda f: f"The fit took longer than its limit of {f['limit']:g} s.",
+    "workers lost": lambda f: f"Lost {f['workers']} workers on this fit: {f['how']}",
+    "no score": lambda f: (
+        f"The metric {f['metric']} gave {_number(f['score'])}. Is a class missing from the fold's {f['rows']} test rows?"
+    ),
+    "no score anywhere": lambda f: f"The metric {f['metric']} gave {_number(f['score'])} at every iteration.",
+    # As versions before reasons had codes wrote it
+    "told": lambda f: str(f["text"]),
+}

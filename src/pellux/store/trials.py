@@ -1,0 +1,283 @@
+"""Trials: found, ranked, paged, annotated."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Collection, Mapping, Sequence
+from typing import Any
+
+from sqlalchemy import ColumnElement, Float, Select, Text, and_, case, cast, func, insert, select, type_coerce, update
+from sqlalchemy.orm import Session
+
+from pellux.core.errors import InvalidPlan, NotFound
+from pellux.store import ledger, models
+from pellux.store.records import NewTrial, Trial
+from pellux.store.statements import every, first, of
+
+T, S = models.Trial, models.Search
+RANKED = ("search", "baselines")
+SCORED, BASELINE = "scored", "baseline"
+SORTS = {"number": T.number, "mean": T.mean, "score": T.rank_score, "standard_error": T.standard_error,
+         "seconds": T.seconds, "state": T.state, "seen": T.seen}  # fmt: skip
+COMPARISON = re.compile(r"\s*([A-Za-z_]\w*)\s*(<=|>=|!=|=|<|>)\s*(.+?)\s*\Z")
+BEST_FIRST = (T.rank_score.desc(), T.id)
+
+
+def add_trials(session: Session, search_id: int, at: float, trials: Sequence[NewTrial]) -> None:
+    """Trials that are known when their run is made: they wait."""
+    rows: list[dict[str, Any]] = [
+        {
+            "search_id": search_id, "number": t.number, "origin": t.origin, "state": "waiting", "configuration": dict(t.configuration),
+            "scores": [], "created_at": at, "learner": t.learner, "source_id": t.source_id,
+        }
+        for t in trials
+    ]  # fmt: skip
+    if rows:
+        session.execute(insert(T), rows)
+
+
+def get_trial(session: Session, trial_id: int) -> Trial:
+    found = first(session, Trial, of(Trial).where(T.id == trial_id))
+    if found is None:
+        raise NotFound(f"There is no trial with the id {trial_id}.")
+    return found
+
+
+def trial_of(session: Session, search_id: int, number: int) -> Trial:
+    found = first(session, Trial, of(Trial).where(T.search_id == search_id, T.number == number))
+    if found is None:
+        raise NotFound(f"Search {search_id} has no trial {number}.")
+    return found
+
+
+def by_ids(session: Session, ids: Collection[int]) -> dict[int, Trial]:
+    return {t.id: t for t in every(session, Trial, of(Trial).where(T.id.in_(ids)).order_by(T.id))}
+
+
+def trials_of(session: Session, search_id: int) -> list[Trial]:
+    """All of a search, by number."""
+    return every(session, Trial, of(Trial).where(T.search_id == search_id).order_by(T.number))
+
+
+def ids_of(session: Session, search_id: int, numbers: Sequence[int]) -> dict[int, int]:
+    """The ids of a search's trials by their numbers."""
+    rows = session.execute(select(T.number, T.id).where(T.search_id == search_id, T.number.in_(numbers)))
+    return dict(rows.all())
+
+
+def count_states(session: Session, search_id: int) -> dict[str, int]:
+    rows = session.execute(select(T.state, func.count()).where(T.search_id == search_id).group_by(T.state))
+    return dict(rows.all())
+
+
+# Rankings
+
+
+def _ranked(problem_id: int, *parts: Any) -> Select[Any]:
+    """Trials of a problem's searches and baselines: those of a re-judging have other folds and are never ranked."""
+    return of(Trial).join(S, S.id == T.search_id).where(S.problem_id == problem_id, S.kind.in_(RANKED), *parts)
+
+
+def best_of_problem(session: Session, problem_id: int) -> Trial | None:
+    return first(session, Trial, _ranked(problem_id, T.state == SCORED).order_by(*BEST_FIRST))
+
+
+def best_of_search(session: Session, search_id: int) -> Trial | None:
+    return first(session, Trial, of(Trial).where(T.search_id == search_id, T.state == SCORED).order_by(*BEST_FIRST))
+
+
+def scored_best_first(session: Session, problem_id: int, most: int, search_id: int | None = None) -> list[Trial]:
+    """The best scored trials of a problem, or of one of its searches."""
+    wanted = _ranked(problem_id, T.state == SCORED, T.mean.is_not(None))
+    if search_id is not None:
+        wanted = wanted.where(S.id == search_id)
+    return every(session, Trial, wanted.order_by(*BEST_FIRST).limit(most))
+
+
+def shortlisted(session: Session, problem_id: int, search_id: int | None = None) -> list[Trial]:
+    wanted = _ranked(problem_id, T.state == SCORED, T.mean.is_not(None), T.shortlisted)
+    if search_id is not None:
+        wanted = wanted.where(S.id == search_id)
+    return every(session, Trial, wanted)
+
+
+def baselines(session: Session, problem_id: int, *, scored: bool = True) -> list[tuple[Trial, int, str]]:
+    """Baselines with their search's number and learner, best first; those without a score last."""
+    parts = [T.origin == BASELINE, *([T.state == SCORED] if scored else [])]
+    wanted = _ranked(problem_id, *parts).add_columns(S.number, S.learner).order_by(T.rank_score.desc().nulls_last(), T.id)
+    return [(Trial(*row[:-2]), row[-2], row[-1]) for row in session.execute(wanted)]
+
+
+def count_ranked(session: Session, problem_id: int) -> int:
+    """Trials of a problem's searches, baselines left out."""
+    wanted = select(func.count(T.id)).join(S, S.id == T.search_id)
+    return session.scalar(wanted.where(S.problem_id == problem_id, S.kind.in_(RANKED), T.origin != BASELINE)) or 0
+
+
+def scored_ids(session: Session, problem_id: int, most: int) -> list[int]:
+    """Ids of the best scored trials of a problem."""
+    wanted = select(T.id).join(S, S.id == T.search_id).where(S.problem_id == problem_id, S.kind.in_(RANKED), T.state == SCORED)
+    return list(session.scalars(wanted.order_by(*BEST_FIRST).limit(most)))
+
+
+def scores_in_order(session: Session, problem_id: int) -> list[tuple[float, float]]:
+    """(score turned so that larger is better, mean) of all scored trials of a problem, as they ended."""
+    wanted = select(T.rank_score, T.mean).join(S, S.id == T.search_id)
+    wanted = wanted.where(S.problem_id == problem_id, S.kind.in_(RANKED), T.state == SCORED, T.mean.is_not(None))
+    return [(rank or 0.0, mean or 0.0) for rank, mean in session.execute(wanted.order_by(T.ended_at, T.id))]
+
+
+# What strategies and forecasts know
+
+
+def ended_in_searches(
+    session: Session,
+    problem_id: int,
+    *,
+    but_strategies: Sequence[str],
+    before: int | None = None,
+    numbers: Sequence[int] | None = None,
+) -> list[tuple[Trial, str]]:
+    """Scored and failed trials with their search's learner, oldest first; of searches made before one, or of these numbers."""
+    wanted = _ranked(problem_id, T.state.in_((SCORED, "failed")), S.strategy.not_in(but_strategies))
+    if before is not None:
+        wanted = wanted.where(S.id < before)
+    if numbers is not None:
+        wanted = wanted.where(S.number.in_(numbers))
+    rows = session.execute(wanted.add_columns(S.learner).order_by(T.id))
+    return [(Trial(*row[:-1]), row[-1]) for row in rows]
+
+
+def count_scored(session: Session, problem_id: int, learner: str, *, but_strategies: Sequence[str]) -> int:
+    wanted = select(func.count(T.id)).join(S, S.id == T.search_id)
+    wanted = wanted.where(S.problem_id == problem_id, S.kind.in_(RANKED), S.learner == learner, T.state == SCORED)
+    return session.scalar(wanted.where(S.strategy.not_in(but_strategies))) or 0
+
+
+def costs_known(
+    session: Session, problem_id: int, learner: str, most: int, *, but_strategies: Sequence[str]
+) -> list[tuple[dict[str, Any], float]]:
+    """(configuration, seconds of all its fits) of scored trials, newest first."""
+    wanted = select(T.configuration, T.seconds).join(S, S.id == T.search_id)
+    wanted = wanted.where(S.problem_id == problem_id, S.kind.in_(RANKED), S.learner == learner, T.state == SCORED)
+    rows = session.execute(wanted.where(S.strategy.not_in(but_strategies)).order_by(T.id.desc()).limit(most))
+    return [(configuration, seconds) for configuration, seconds in rows]
+
+
+def costs_of_search(session: Session, search_id: int) -> list[tuple[dict[str, Any], float, str]]:
+    """(configuration, seconds, origin) of a search's ended trials that took time, as they ended."""
+    wanted = select(T.configuration, T.seconds, T.origin).where(T.search_id == search_id, T.ended_at.is_not(None), T.seconds > 0)
+    return [tuple(row) for row in session.execute(wanted.order_by(T.ended_at))]
+
+
+# What early stopping saved
+
+
+def work_saved(session: Session, search_id: int) -> tuple[float, float | None, int]:
+    """Shares of a whole trial's work that pruned trials did not do, mean seconds of a scored one, how many of both there are."""
+    pruned = T.state == "pruned"
+    row = session.execute(
+        select(
+            func.coalesce(func.sum(case((pruned, 1 - T.share), else_=0.0)), 0.0), func.avg(case((~pruned, T.seconds))), func.count()
+        ).where(T.search_id == search_id, T.state.in_((SCORED, "pruned")))
+    ).one()  # fmt: skip
+    return row[0], row[1], row[2]
+
+
+def pruned_unchecked(session: Session, search_id: int) -> list[Trial]:
+    """Pruned trials of a search that no safety check has run yet, by number."""
+    checked = select(T.source_id).join(S, S.id == T.search_id).where(S.kind == "safety check", T.source_id.is_not(None))
+    wanted = of(Trial).where(T.search_id == search_id, T.state == "pruned", T.id.not_in(checked))
+    return every(session, Trial, wanted.order_by(T.number))
+
+
+def checks_of(session: Session, search_id: int) -> tuple[list[Trial], dict[int, Trial], int]:
+    """Re-runs of a search's pruned trials, those trials by id, and how many pruned ones there are."""
+    source = select(T.id).where(T.search_id == search_id, T.state == "pruned")
+    wanted = of(Trial).join(S, S.id == T.search_id).where(S.kind == "safety check", T.source_id.in_(source))
+    found = every(session, Trial, wanted.order_by(T.id))
+    total = session.scalar(select(func.count()).select_from(source.subquery())) or 0
+    return found, by_ids(session, [c.source_id or 0 for c in found]), total
+
+
+def rejudged_scores(session: Session, problem_id: int) -> list[tuple[int, list[float], int]]:
+    """(id of the trial judged again, its scores on fresh folds, the re-judging), oldest first."""
+    wanted = select(T.source_id, T.scores, S.id).join(S, S.id == T.search_id)
+    wanted = wanted.where(S.problem_id == problem_id, S.kind == "re-judge", T.state == SCORED)
+    return [tuple(row) for row in session.execute(wanted.order_by(S.id))]
+
+
+# Lists and charts
+
+
+def page(
+    session: Session, search_id: int, *, offset: int, limit: int, sort: str, descending: bool, where: str
+) -> tuple[list[Trial], int]:
+    """A page of trials, and how many there are in all. `where` is comparisons parted by commas."""
+    chosen = [T.search_id == search_id, *_conditions(where)]
+    total = session.scalar(select(func.count(T.id)).where(*chosen)) or 0
+    key = SORTS[sort] if sort in SORTS else _parameter(sort)
+    order = (key.desc() if descending else key.asc()).nulls_last()
+    return every(session, Trial, of(Trial).where(*chosen).order_by(order, T.number).offset(offset).limit(limit)), total
+
+
+def _parameter(name: str) -> ColumnElement[Any]:
+    if not re.fullmatch(r"[A-Za-z_]\w*", name):
+        raise InvalidPlan(f"'{name}' is not a column of the table.", at="sort")
+    return func.json_extract(T.configuration, f"$.{name}")
+
+
+def _conditions(where: str) -> list[ColumnElement[bool]]:
+    found = []
+    for part in filter(None, (piece.strip() for piece in where.split(","))):
+        match = COMPARISON.match(part)
+        if match is None:
+            raise InvalidPlan(f"'{part}' is not a comparison such as rate < 0.1 or state = scored.", at="where")
+        name, sign, text = match.groups()
+        column = SORTS.get(name) or (T.origin if name == "origin" else _parameter(name))
+        found.append(_compare(column, sign, text))  # type: ignore[arg-type]
+    return [and_(*found)] if found else []
+
+
+def _compare(column: ColumnElement[Any], sign: str, text: str) -> ColumnElement[bool]:
+    value: Any = {"yes": 1, "no": 0}.get(text, text.strip("\"'"))
+    try:
+        value = float(value)
+        column = cast(column, Float)
+    except ValueError:
+        pass
+    operators = {"<": "__lt__", "<=": "__le__", ">": "__gt__", ">=": "__ge__", "=": "__eq__", "!=": "__ne__"}
+    return getattr(column, operators[sign])(value)  # type: ignore[no-any-return]
+
+
+def points(session: Session, search_id: int) -> list[tuple[Any, ...]]:
+    """Of every ended trial (number, id, state, origin, mean, standard error, seconds, ended at, configuration as JSON text)."""
+    wanted = select(
+        T.number, T.id, T.state, T.origin, T.mean, T.standard_error, T.seconds, T.ended_at, type_coerce(T.configuration, Text)
+    )
+    rows = session.execute(wanted.where(T.search_id == search_id, T.ended_at.is_not(None)).order_by(T.number))
+    return [tuple(row) for row in rows]
+
+
+def newest(session: Session, search_id: int, most: int) -> list[Trial]:
+    """The newest trials of a search, by number."""
+    return every(session, Trial, of(Trial).where(T.search_id == search_id).order_by(T.number.desc()).limit(most))[::-1]
+
+
+# What people write to them
+
+
+def annotate(session: Session, trial_id: int, problem_id: int, at: float, changes: Mapping[str, Any]) -> None:
+    """Change note, tags or place on the shortlist."""
+    if changes:
+        session.execute(update(T).where(T.id == trial_id).values(**changes))
+        ledger.append(session, [ledger.New(at, None, "remarks", {"problem_id": problem_id, "trial_id": trial_id})])
+
+
+def shortlist(session: Session, problem_id: int, at: float, chosen: Collection[int] | None) -> int:
+    """Put trials on a problem's shortlist, or empty it with None; returns how many stand on it then."""
+    ours = select(T.id).join(S, S.id == T.search_id).where(S.problem_id == problem_id, S.kind.in_(RANKED))
+    wanted = T.id.in_(ours) if chosen is None else T.id.in_(ours) & T.id.in_(list(chosen))
+    session.execute(update(T).where(wanted).values(shortlisted=chosen is not None))
+    ledger.append(session, [ledger.New(at, None, "remarks", {"problem_id": problem_id, "trial_id": None})])
+    return session.scalar(select(func.count()).select_from(T).where(T.id.in_(ours), T.shortlisted)) or 0
