@@ -2,6 +2,7 @@
 # make test    sets everything up and runs every check
 # make setup   Python environment and front end    make bench   benchmarks, written to docs/benchmarks.md
 # make bench-stopping   what early stopping saves and costs, on tables of real fits
+# make wheel   dist/pellux-VERSION.whl with the built pages      make coverage   what the Python tests reach
 # make shots   docs/screenshots from the demo      make dev     front end with live reload (beside `pellux serve`)
 # make format  formats everything                  make types   OpenAPI document, schemas and TypeScript types anew
 
@@ -10,7 +11,7 @@ BIN := .venv/bin
 STATIC := src/pellux/web/static/index.html
 SOURCES := $(shell find frontend/src frontend/index.html frontend/public -type f 2>/dev/null)
 
-.PHONY: demo test setup bench bench-brief bench-deciding bench-stopping bench-strategies shots dev format types browser clean
+.PHONY: demo test setup bench bench-brief bench-deciding bench-stopping bench-strategies wheel coverage shots dev format types browser clean
 
 demo: setup
 	$(BIN)/pellux demo
@@ -56,6 +57,15 @@ bench-strategies: setup
 	$(BIN)/pip install --quiet --constraint constraints.txt --editable '.[bench]'
 	$(BIN)/python -m benchmarks.strategies.run
 
+wheel: setup
+	rm -rf build dist
+	$(BIN)/python -m pip wheel --quiet --disable-pip-version-check --no-deps --wheel-dir dist .
+
+coverage: setup browser
+	$(BIN)/python -m coverage erase
+	$(BIN)/python -m coverage run -m pytest -p no:xdist -m 'not slow'
+	$(BIN)/python -m coverage report --skip-covered --sort=cover
+
 shots: setup browser
 	$(BIN)/python -m tests.browser.shots
 
@@ -72,4 +82,4 @@ format: setup
 	cd frontend && npm run --silent format
 
 clean:
-	rm -rf .venv .setup frontend/node_modules src/pellux/web/static
+	rm -rf .venv .setup build dist frontend/node_modules src/pellux/web/static

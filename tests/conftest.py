@@ -1,5 +1,6 @@
 from __future__ import annotations
 
+import os
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -12,7 +13,8 @@ from pellux.service.engine.engine import Engine
 from pellux.service.workspace import Workspace
 
 settings.register_profile("pellux", deadline=None, max_examples=60, suppress_health_check=[HealthCheck.too_slow])
-settings.load_profile("pellux")
+settings.register_profile("ci", parent=settings.get_profile("pellux"), derandomize=True)
+settings.load_profile("ci" if os.environ.get("CI") else "pellux")
 
 
 TOGETHER = ("tests/browser/", "tests/service/test_deciding.py")  # files whose tests share what is costly to make

@@ -14,12 +14,14 @@ from typing import Any
 
 
 class Server:
-    """`pellux serve` on a free port."""
+    """`pellux serve`, or a module that says as much, on a free port."""
 
-    def __init__(self, folder: Path, *arguments: str) -> None:
+    def __init__(
+        self, folder: Path, *arguments: str, module: str = "pellux", python: Path | str = sys.executable, env: Any = None
+    ) -> None:
         self.folder = folder
-        command = [sys.executable, "-m", "pellux", "serve", "--workspace", str(folder), "--port", "0", *arguments]
-        self.process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
+        command = [str(python), "-m", module, "serve", "--workspace", str(folder), "--port", "0", *arguments]
+        self.process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, env=env)
         assert self.process.stdout is not None
         self.said: list[str] = []
         while not (line := self.process.stdout.readline()).startswith("Pellux serves"):
@@ -44,6 +46,17 @@ class Server:
         status, found = self.call("GET", f"/api/v1{path}")
         assert status == 200, found
         return found
+
+    def told(self) -> list[dict[str, Any]]:
+        """Every ledger entry so far, from the event stream."""
+        connection = http.client.HTTPConnection("127.0.0.1", self.port, timeout=30)
+        connection.request("GET", "/api/v1/events?after=0")
+        entries: list[dict[str, Any]] = []
+        for line in iter(connection.getresponse().readline, b": beat\n"):  # a beat comes when there is nothing more to tell
+            if line.startswith(b"data: "):
+                entries += json.loads(line.removeprefix(b"data: "))
+        connection.close()
+        return entries
 
     def until(self, path: str, condition: Any, seconds: float = 60) -> Any:
         end = time.monotonic() + seconds

@@ -22,7 +22,7 @@ def page(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Page]:
         data = server.call("POST", "/api/v1/data?name=mixed.csv", csv)[1]
         brief = {"data": data["hash"], "target": "label", "metric": "log loss", "ignore": ["amount"], "folds": 3}
         problem = server.call("POST", "/api/v1/problems", brief)[1]
-        members = {"strategy": "population training", "trials": 12, "stopping": {"interval": 3}}
+        members = {"strategy": "population training", "trials": 12, "strategy settings": {"interval": 3}}
         body = {"learner": "network", "space": SPACE, "plan": members}
         search = server.call("POST", f"/api/v1/problems/{problem['id']}/searches", body)[1]
         server.until(f"/searches/{search['id']}", lambda s: s["state"] == "finished")
@@ -39,7 +39,7 @@ def test_a_rule_is_chosen_and_its_cost_is_foreseen(page: Page) -> None:
     page.wait_text("[data-stopping]", "Plateau")
     rule.select_by_visible_text("Successive halving")
     page.press_button("settings")
-    factor = page.find("[aria-label='Settings of early stopping'] [title^='How many times more']  input")
+    factor = page.find("[aria-label='Settings of the plan'] [title^='How many times more']  input")
     factor.send_keys("1")
     page.wait_text("[data-error='plan']", "2 or more")
     factor.send_keys("\b3")

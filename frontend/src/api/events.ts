@@ -11,7 +11,6 @@ import {
   type FitEntry,
   type Happening,
   type PointsEntry,
-  type SearchEntry,
   type TrialEntry,
 } from "./patches";
 import { staleness, type Staleness } from "./staleness";
@@ -67,7 +66,7 @@ export function useLedger(): Light {
     // An answer may be older than entries that came while it was under way: they are applied to it again.
     const stopWatching = client.getQueryCache().subscribe((event) => {
       if (event.type !== "updated" || event.action.type !== "success" || event.action.manual) return;
-      const [kind, search] = event.query.queryKey;
+      const [kind, search] = event.query.queryKey as readonly unknown[];
       if (!PATCHED.includes(String(kind))) return;
       const missed = recent.filter((entry) => entry.search_id === search);
       if (missed.length) queueMicrotask(() => patch(client, search as number, missed));
@@ -106,10 +105,7 @@ function tellOf(client: QueryClient, stale: Staleness, entry: Entry): void {
   switch (entry.kind) {
     case "search": {
       const { problem_id: problem, run, state } = entry.data;
-      client.setQueryData<Search[]>(
-        keys.searches(problem),
-        (held) => held && patchSearches(held, [entry as SearchEntry]),
-      );
+      client.setQueryData<Search[]>(keys.searches(problem), (held) => held && patchSearches(held, [entry]));
       stale.mark(keys.searches(problem), state === "running" ? "soon" : "now");
       if (run === "baselines") stale.mark(keys.baselines(problem), "now");
       if (state !== "running" || entry.data.active_seconds === 0)

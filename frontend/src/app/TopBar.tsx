@@ -48,7 +48,7 @@ export function TopBar({ onPalette, onHelp }: { onPalette: () => void; onHelp: (
       {chosen && (
         <Select
           value={chosen.id}
-          onChange={(event) => choose(Number(event.target.value))}
+          onChange={(event) => choose(event.target.value)}
           sx={plainSelect}
           inputProps={{ "aria-label": "Search" }}
         >

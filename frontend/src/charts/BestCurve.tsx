@@ -29,7 +29,7 @@ export default function BestCurve({ points, larger, metric, baseline, by, onPick
     pick.current = onPick;
   });
   useEffect(() => {
-    const made = init(box.current!);
+    const made = init(box.current);
     chart.current = made;
     made.on("click", (event) => {
       const value = event.value as number[] | undefined;

@@ -18,7 +18,7 @@ function fields(line: string): string[] {
   let [field, quoted] = ["", false];
   for (let i = 0; i < line.length; i++) {
     const c = line[i]!;
-    if (quoted && c === '"' && line[i + 1] === '"') field += line[++i];
+    if (quoted && c === '"' && line[i + 1] === '"') field += line[++i]!;
     else if (c === '"') quoted = !quoted;
     else if (c === "," && !quoted) {
       found.push(field);

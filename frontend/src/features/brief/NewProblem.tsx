@@ -120,7 +120,7 @@ function DropFile({ onData }: { onData: (hash: string) => void }) {
     sent.done
       .then(
         (data) => onData(data.hash),
-        (refusal: Refusal) => setError(`${file.name}: ${refusal.message}`),
+        (refusal: unknown) => setError(`${file.name}: ${(refusal as Refusal).message}`),
       )
       .finally(() => {
         window.clearInterval(watch);

@@ -3,7 +3,7 @@ import { useState } from "react";
 import { useDiagnostics, useImportance, type Diagnostics } from "../../api/decisions";
 import { score } from "../../lib/format";
 import { Curves } from "./Curves";
-import { called, type BenchProps } from "./DecisionStage";
+import { called, type BenchProps } from "./bench";
 import { DrawnTree } from "./DrawnTree";
 import { ClassTable, Labels } from "./Labels";
 import { Residuals } from "./Residuals";

@@ -2,10 +2,11 @@ import { OtherObjective } from "../../ui/OtherObjective";
 import { useEffect, useState } from "react";
 import { Link } from "react-router";
 import { type TableProblem, isTable } from "../../api/client";
-import { useDecisions, useFinalists, type Finalist, type Finalists } from "../../api/decisions";
+import { useDecisions, useFinalists, type Finalists } from "../../api/decisions";
 import { useChosen } from "../../ui/place";
 import { Switch } from "../../ui/Switch";
 import { AgainstBaseline } from "./AgainstBaseline";
+import type { BenchProps, Picked } from "./bench";
 import { Expectation } from "./Expectation";
 import { Matrix } from "./Matrix";
 import { HoldoutView } from "./HoldoutView";
@@ -14,19 +15,6 @@ import { Sign } from "./Sign";
 import { TakeAway } from "./TakeAway";
 import { TradeOff } from "./TradeOff";
 import { useWeighing, VIEWS } from "./useWeighing";
-
-/** The finalist that is about to be chosen, and by what. */
-export interface Picked {
-  trial: number;
-  rule: string;
-}
-
-export interface BenchProps {
-  problem: TableProblem;
-  found: Finalists;
-  chosen: Finalist;
-  pick: (picked: Picked) => void;
-}
 
 export function DecisionStage() {
   const { problemView, problemQuery } = useChosen();
@@ -127,7 +115,3 @@ function Bench({ problem, found, decided }: { problem: TableProblem; found: Fina
     </div>
   );
 }
-
-/** `trial 3 of search 2`, `the baseline`. */
-export const called = (f: Finalist) =>
-  f.is_baseline ? `the baseline (${f.learner})` : `trial ${f.trial.number} of search ${f.search_number}`;

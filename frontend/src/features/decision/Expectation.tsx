@@ -1,7 +1,7 @@
 import { useHoldout, useHonestScore } from "../../api/decisions";
 import { percent, score, withError } from "../../lib/format";
 import { endsOf, place } from "../../charts/plotLayout";
-import { called, type BenchProps } from "./DecisionStage";
+import { called, type BenchProps } from "./bench";
 
 /** Raw score, honest score and holdout on one axis: what to expect of the choice on new data. */
 export function Expectation({ problem, found }: BenchProps) {

@@ -8,7 +8,7 @@ import { useState } from "react";
 import { useHoldout, useOpenHoldout, type Holdout } from "../../api/decisions";
 import { count, percent, withError } from "../../lib/format";
 import { endsOf, place } from "../../charts/plotLayout";
-import { called, type BenchProps } from "./DecisionStage";
+import { called, type BenchProps } from "./bench";
 
 /** The sealed rows: opened here, once if possible, and every opening shown for ever. */
 export function HoldoutView({ problem, chosen }: BenchProps) {

@@ -4,7 +4,7 @@ import type { Schemas } from "../../api/client";
 import { useShortlist, weighingQuery } from "../../api/decisions";
 import { usePlace } from "../../ui/place";
 import { plural } from "../../lib/format";
-import type { BenchProps } from "./DecisionStage";
+import type { BenchProps } from "./bench";
 import { FoldMatrix } from "./FoldMatrix";
 import { Limit, Region } from "./Knobs";
 import { Rejudge } from "./Rejudge";

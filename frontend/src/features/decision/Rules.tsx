@@ -1,5 +1,5 @@
 import { useWeighing } from "./useWeighing";
-import type { BenchProps } from "./DecisionStage";
+import type { BenchProps } from "./bench";
 
 const COSTS = ["fit seconds", "prediction seconds", "model size"];
 

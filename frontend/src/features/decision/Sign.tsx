@@ -3,7 +3,7 @@ import TextField from "@mui/material/TextField";
 import { useState } from "react";
 import { useDecide, useDecision, weighingQuery } from "../../api/decisions";
 import { withError } from "../../lib/format";
-import { called, type BenchProps } from "./DecisionStage";
+import { called, type BenchProps } from "./bench";
 import { useWeighing } from "./useWeighing";
 
 /** Name the reason, sign; an earlier decision is superseded and stays on record. */

@@ -3,7 +3,7 @@ import { bytes, duration, score } from "../../lib/format";
 import { Plot } from "../../charts/Plot";
 import { endsOf, pathOf, type Ends } from "../../charts/plotLayout";
 import { useWidth } from "../../charts/useWidth";
-import { called, type BenchProps } from "./DecisionStage";
+import { called, type BenchProps } from "./bench";
 import { useWeighing } from "./useWeighing";
 
 const UNITS: Record<string, string> = {

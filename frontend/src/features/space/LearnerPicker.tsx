@@ -20,7 +20,7 @@ export function LearnerPicker({ learners, chosen, sentence, onChoose }: Props) {
     <div className="col" style={{ gap: 8 }}>
       <div className="row">
         <Select
-          value={named[0]!}
+          value={named[0]}
           onChange={(e) => onChoose(e.target.value)}
           inputProps={{ "aria-label": "Learner" }}
           sx={{ fontWeight: 600, background: "var(--sheet)" }}

@@ -3,7 +3,7 @@ import { useState } from "react";
 import type { Schemas } from "../../api/client";
 
 type Values = Record<string, number | string>;
-type Resolved = Record<string, unknown>; // what the forecast says is meant where a setting is left open
+type Resolved = Record<string, number | string | boolean | null>; // what the forecast says is meant where a setting is left open
 type Setting = Schemas["RuleSetting"];
 
 interface Props {

@@ -73,7 +73,7 @@ export function useSpaceDraft(problem: number, task: string, first: { learner: s
   const [good, setGood] = useState<SpaceView | null>(null);
   if (checked.data && !checked.data.error && !checked.isPlaceholderData && good !== checked.data) setGood(checked.data);
   const entries = moved ?? ((good?.parameters ?? null) as Entry[] | null);
-  const parameters = entries && (entries.filter((entry) => !isRequirement(entry)) as Parameter[]);
+  const parameters = entries && entries.filter((entry): entry is Parameter => !isRequirement(entry));
   const inStep = asked === text && !checked.isPlaceholderData && checked.isSuccess && !checked.data.error;
   return {
     learner,

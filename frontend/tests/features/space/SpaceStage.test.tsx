@@ -1,102 +1,15 @@
 // @vitest-environment jsdom
-/** Brief and Space, as somebody works on them. */
+/** The space and its plan: lanes and text in step, forecasts, launch. */
 import { fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
-import type { Data, Preview, Problem, Schemas } from "../src/api/client";
-import { No, answer, answers, asked, at, button, buttons, called, field, on, open, press, type } from "./stand";
+import type { Learner, Schemas } from "../../../src/api/client";
+import { No, answer, answers, asked, at, button, called, field, on, open, press, type } from "../../stand";
 
 type SpaceView = Schemas["SpaceView"];
-const data = Object.values(answers).find((a) => typeof a === "object" && a && "columns" in a) as Data;
-const column = (name: string) => document.querySelector<HTMLElement>(`[data-column="${name}"]`)!;
 const refused = (key: string, status = 422) => new No(status, answers[key]);
 
-describe("a new problem", () => {
-  const begin = async () => {
-    const page = open(`/new?data=${data.hash}`);
-    await waitFor(() => expect(column("arrived_warm")).toBeTruthy());
-    return page;
-  };
-
-  it("is framed from a file: target, what follows from it, and what the server made of it", async () => {
-    on("POST /problems", (call) => ({ ...answer<Problem>("GET /api/v1/problems/1"), name: call.body.name }));
-    on("POST /problems/1/baselines", () => []);
-    const { where } = await begin();
-    expect(buttons("Frame the problem"), "without a target nothing is ready").toEqual([]);
-    await press("target", column("arrived_warm"));
-    const { body } = await asked("POST", "/briefs/preview");
-    expect([body.target, body.metric, body.folds]).toEqual(["arrived_warm", null, "5"]);
-    expect(body.features).not.toContain("arrived_warm");
-    expect(body.features, "free text and dates are left out by themselves").not.toContain("departed_on");
-    await screen.findByText(/predicts two classes/);
-    type(at("Name"), "Loads");
-    type(at("Metric"), "ROC AUC");
-    await waitFor(() => expect(called("POST", "/briefs/preview").at(-1)!.body.metric).toBe("ROC AUC"));
-    await waitFor(async () => expect((await button("Frame the problem")).hasAttribute("disabled")).toBe(false));
-    await press("Frame the problem");
-    const made = await asked("POST", "/problems");
-    expect([made.body.name, made.body.metric, made.body.target]).toEqual(["Loads", "ROC AUC", "arrived_warm"]);
-    await waitFor(() => expect(where()).toBe("/p/1/space"));
-    expect(called("POST", "/problems/1/baselines"), "baselines are scored in the background").toHaveLength(1);
-  });
-
-  it("says at the field what the server refuses, and takes it back when it is mended", async () => {
-    on("POST /briefs/preview", (call) =>
-      call.body.folds === "1" ? refused("refused brief") : answer<Preview>("POST /api/v1/briefs/preview"),
-    );
-    await begin();
-    await press("target", column("arrived_warm"));
-    type(await field(/^Folds/), "1");
-    const alert = await screen.findByText("A split plan has 2 to 50 folds. Got 1.");
-    expect(alert.dataset.error).toBe("folds");
-    expect((await button("Frame the problem")).hasAttribute("disabled")).toBe(true);
-    type(at(/^Folds/), "4");
-    await waitFor(() => expect(screen.queryByText(/A split plan has/)).toBeNull());
-  });
-
-  it("follows a finding: one click gives the column its role", async () => {
-    on("POST /briefs/preview", () => ({
-      ...answer<Preview>("POST /api/v1/briefs/preview"),
-      findings: answers["GET /api/v1/problems/1/findings"],
-    }));
-    await begin();
-    await press("target", column("arrived_warm"));
-    await screen.findByText(/looks like the name of a thing that recurs/);
-    fireEvent.click(buttons(/group/i).at(-1)!);
-    await waitFor(() => expect(called("POST", "/briefs/preview").at(-1)!.body.group).toBe("unit_id"));
-  });
-
-  it("shows what stands in the way of a file, and keeps the page", async () => {
-    on("GET /data", () => []);
-    open("/new");
-    const input = await field("Data file");
-    const sent: string[] = [];
-    class Sending {
-      upload = {} as { onprogress?: unknown };
-      status = 422;
-      responseText = JSON.stringify({ detail: "Line 7 has 3 cells, the header 4.", field: "data" });
-      onload?: () => void;
-      open(_: string, url: string) {
-        sent.push(url);
-      }
-      setRequestHeader() {}
-      abort() {}
-      send() {
-        queueMicrotask(() => this.onload?.());
-      }
-    }
-    const real = globalThis.XMLHttpRequest;
-    globalThis.XMLHttpRequest = Sending as never;
-    try {
-      fireEvent.change(input, { target: { files: [new File(["a,b"], "trips & loads.csv")] } });
-      const alert = await screen.findByText(/^trips & loads/);
-      expect(alert.textContent).toBe("trips & loads.csv: Line 7 has 3 cells, the header 4.");
-      expect(sent[0]).toMatch(/^\/api\/v1\/data\?name=trips%20%26%20loads.csv&token=/);
-      await button("Choose a file");
-    } finally {
-      globalThis.XMLHttpRequest = real;
-    }
-  });
-});
+type Catalogue = Schemas["CatalogueView"];
+const checked = answer<Schemas["SpaceView"]>("checked space");
 
 describe("the space", () => {
   const checked = answer<SpaceView>("checked space");
@@ -276,5 +189,113 @@ describe("the space", () => {
     on("POST /problems/1/forecast", () => answer("POST /api/v1/problems/1/forecast"));
     type(at("Trials"), "10");
     await waitFor(() => expect(screen.queryByText(/does not answer/)).toBeNull());
+  });
+});
+
+describe("on the space", () => {
+  const begin = async () => {
+    on("POST /spaces/check", (call) => ({ ...checked, text: call.body.text ?? checked.text }));
+    const page = open("/p/1/space?search=1");
+    await waitFor(async () => expect((await button("Launch")).hasAttribute("disabled")).toBe(false));
+    return page;
+  };
+  const text = () => at<HTMLTextAreaElement>("Space notation").value;
+
+  it("past results find their columns, and come in as they are said to be", async () => {
+    on("POST /problems/1/past-results", (call) =>
+      Object.values(call.body.columns as object).includes("depth")
+        ? { rows: 2, best: 0.91 }
+        : new No(422, { detail: "No column stands for a setting.", field: "columns", status: 422 }),
+    );
+    await begin();
+    await press("past results …");
+    const keep = await button("Keep them");
+    expect(keep.hasAttribute("disabled")).toBe(true);
+    const file = new File(["depth,min leaf,ap score,who\n4,10,0.91,anna\n7,20,0.5,ben\n"], "old.csv");
+    fireEvent.change(at("File with past results"), { target: { files: [file] } });
+    const stands = async (column: string) => (await field<HTMLSelectElement>(`What ${column} stands for`)).value;
+    expect([await stands("depth"), await stands("ap score"), await stands("who")]).toEqual(["depth", "=score", "-"]);
+    type(at("What min leaf stands for"), "min_leaf");
+    type(at("What depth stands for"), "-");
+    fireEvent.click(keep);
+    await screen.findByText("No column stands for a setting.");
+    type(at("What depth stands for"), "depth");
+    fireEvent.click(keep);
+    await screen.findByText(/^2 past results kept; the best scores 0\.91/);
+    expect((await asked("POST", "/problems/1/past-results", 2)).body).toMatchObject({
+      ...{ learner: "tree", source: "old.csv", format: "csv", score: "ap score" },
+      columns: { depth: "depth", "min leaf": "min_leaf", who: "-" },
+    });
+  });
+
+  it("a class of one's own is chosen once it is brought; a broken one shows its traceback", async () => {
+    const where = "models.py:Thermostat";
+    on(
+      "POST /own-code",
+      () =>
+        new No(422, {
+          detail: "models.py has no Thermostat.",
+          field: "where",
+          status: 422,
+          trace: "line 1: ImportError",
+        }),
+    );
+    await begin();
+    await press("A class of your own …");
+    type(at("Where it is"), where);
+    await press("Bring it");
+    await screen.findByText("line 1: ImportError");
+    expect(screen.getByText("models.py has no Thermostat.").dataset.error).toBe("own");
+    const own = `${where}@1`;
+    const tree = answer<Learner>("GET /api/v1/learners?key=tree&task=binary");
+    on("POST /own-code", () => ({ key: own, label: "Thermostat", kind: "learner" }));
+    on("GET /learners", (call) => ({ ...tree, key: call.query.get("key") }));
+    on("GET /catalogue", () => {
+      const known = answer<Catalogue>("GET /api/v1/catalogue");
+      return { ...known, learners: [...known.learners, { ...tree, key: own, label: "Thermostat" }] };
+    });
+    await press("Bring it");
+    await waitFor(() => expect(called("POST", "/spaces/check").at(-1)!.body.learner).toBe(own));
+    await screen.findByText("Thermostat");
+    expect(called("POST", "/own-code")[0]!.body).toMatchObject({ kind: "learner", where });
+  });
+
+  it("learners are searched together, and taken out again", async () => {
+    on("GET /learners", () => answer("GET /api/v1/learners?key=tree&task=binary"));
+    await begin();
+    type(at("Search another learner along"), "forest");
+    await waitFor(() => expect(called("POST", "/spaces/check").at(-1)!.body.learner).toBe("tree | forest"));
+    expect(localStorage.getItem("pellux-space-1")).toContain('"learner":"tree | forest"');
+    await press(/^or .*forest ×$/i);
+    await waitFor(() => expect(localStorage.getItem("pellux-space-1")).toContain('"learner":"tree"'));
+    expect(text(), "the space laid out before is still there").toBe(checked.text);
+  });
+
+  it("a step of the preparation is searched by a click, and once only", async () => {
+    await begin();
+    const step = () => document.querySelector<HTMLButtonElement>('[data-step="fill"]')!;
+    fireEvent.click(step());
+    expect(text().startsWith(checked.text.trimEnd())).toBe(true);
+    expect(text()).toMatch(/\nfill: .+\n$/);
+  });
+
+  it("two searches' spaces are compared line by line", async () => {
+    on("POST /spaces/compare", () => ({
+      ...{ configurations_before: 660, configurations_after: 90 },
+      changes: [
+        { what: "changed", name: "depth", before: "2 .. 12 int", after: "3 .. 9 int" },
+        { what: "removed", name: "min_leaf", before: "1 .. 60 int log", after: null },
+        { what: "same", name: "other", before: "1 .. 2", after: "1 .. 2" },
+      ],
+    }));
+    await begin();
+    type(at("First space"), "1");
+    const shown = await waitFor(
+      () => document.querySelector<HTMLElement>("[data-comparison]") ?? Promise.reject(new Error()),
+    );
+    expect(shown.textContent).toContain("→ depth: 2 .. 12 int → 3 .. 9 int");
+    expect(shown.textContent).toContain("− min_leaf: 1 .. 60 int log");
+    expect(shown.textContent, "what is the same is left out").not.toContain("other");
+    expect((await asked("POST", "/spaces/compare")).body).toEqual({ one: checked.text, other: checked.text });
   });
 });

@@ -1,18 +1,16 @@
 // @vitest-environment jsdom
-/** Live, Evidence and the inspector: what is seen follows the ledger, what is done reaches the server. */
+/** A search while it runs: what is seen follows the ledger, what is done reaches the server. */
 import { fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
-import recorded from "./recorded.json";
-import type { Entry, Search, TrialDetail, TrialRow } from "../src/api/client";
+import recorded from "../../recorded.json";
+import type { Curves, Entry, Points, Search, TrialDetail, TrialRow } from "../../../src/api/client";
 import {
   No,
   answer,
   asked,
   at,
   button,
-  buttons,
   called,
-  calls,
   field,
   on,
   open,
@@ -21,7 +19,7 @@ import {
   tell,
   type,
   written,
-} from "./stand";
+} from "../../stand";
 
 type Page = { trials: TrialRow[]; total: number; offset: number };
 const page = (search: number) => answer<Page>(`GET /api/v1/searches/${search}/trials?limit=100`);
@@ -207,114 +205,57 @@ describe("a search while it is watched", () => {
   });
 });
 
-describe("the evidence", () => {
-  const rows = () => [...document.querySelectorAll<HTMLElement>("[data-trial]")];
-  const begin = async () => {
-    const shown = open("/p/1/evidence?search=1");
-    await waitFor(() => expect(rows()).toHaveLength(9));
-    return shown;
-  };
+describe("on live", () => {
+  const search = answer<Search[]>("GET /api/v1/problems/1/searches").find((s) => s.id === 2)!;
+  const curves = answer<Curves>("GET /api/v1/searches/2/curves");
 
-  it("lists every trial with its settings, sorted as asked for", async () => {
-    await begin();
-    const first = called("GET", "/searches/1/trials").at(-1)!;
-    expect([first.query.get("sort"), first.query.get("descending")]).toEqual(["score", "true"]);
-    expect(rows().map((r) => r.textContent)[0]).toMatch(/0\.\d+ ± 0\.\d+/);
-    await press(/^Cost/);
-    await waitFor(() => expect(called("GET", "/searches/1/trials").at(-1)!.query.get("sort")).toBe("seconds"));
-    await press(/^Cost/);
-    await waitFor(() => expect(called("GET", "/searches/1/trials").at(-1)!.query.get("descending")).toBe("false"));
-    const header = [...document.querySelectorAll("[role=columnheader]")].find((h) =>
-      h.textContent!.startsWith("Cost"),
-    )!;
-    expect(header.getAttribute("aria-sort")).toBe("ascending");
-    expect(buttons(/CSV|JSON Lines|Parquet/).map((b) => b.getAttribute("href"))).toEqual(
-      ["csv", "jsonl", "parquet"].map((f) => `/api/v1/searches/1/export/${f}`),
+  it("rungs count everybody who came, and what became of them", async () => {
+    open("/p/1/live?search=2");
+    const rungs = await field("Rungs");
+    const steps = [...rungs.querySelectorAll<HTMLElement>("[data-rung]")];
+    expect(steps.map((s) => s.dataset.rung)).toEqual([...search.stopping.levels].reverse().map(String));
+    for (const [i, step] of steps.entries()) {
+      const told = [...curves.ladder].reverse()[i]!;
+      expect(step.textContent).toContain(`${told.reached} trial`);
+      const parts = [...step.querySelectorAll("[title]")].map((p) => Number(p.getAttribute("title")!.split(" ")[0]));
+      expect(
+        parts.reduce((a, b) => a + b, 0),
+        "the bar holds every trial once",
+      ).toBe(told.done + told.running);
+    }
+  });
+
+  it("a population shows members, copies, and each setting over the training", async () => {
+    const points = answer<Points>("GET /api/v1/searches/2/points");
+    const numbers = [1, 2, 3, 4];
+    on("GET /searches/2/curves", () => ({
+      ...curves,
+      ...{ population: true, levels: [3, 6, 9], numbers, ids: [21, 22, 23, 24], states: numbers.map(() => "scored") },
+      ...{ origins: numbers.map(() => "proposed"), reasons: numbers.map(() => ""), flat: numbers.map(() => false) },
+      ...{ members: [0, 1, 0, 1], rungs: [0, 0, 1, 1], parents: [null, null, 1, 1], best: [false, false, true, false] },
+      ...{ best_iterations: [3, 3, 6, 6], xs: [[3], [3], [6], [6]], ys: [[0.2], [0.1], [0.4], [0.3]], ladder: [] },
+    }));
+    on("GET /searches/2/points", () => ({
+      ...points,
+      ...{ numbers, ids: [21, 22, 23, 24], states: numbers.map(() => "scored"), means: [0.2, 0.1, 0.4, 0.3] },
+      ...{ origins: numbers.map(() => "proposed"), errors: numbers.map(() => 0.01), seconds: numbers.map(() => 1) },
+      ...{ ended_at: numbers, values: { rate: [0.1, 0.01, 0.1, 0.12], pull: [1, 2, 1, 1.2] } },
+    }));
+    on("GET /trials/23", () => new No(404, { detail: "There is no trial 23.", field: null, status: 404 }));
+    const { where } = open("/p/1/live?search=2");
+    const drawing = await waitFor(
+      () => document.querySelector<HTMLElement>("[data-population]") ?? Promise.reject(new Error()),
     );
-  });
-
-  it("filters on the server, and shows at the field what a filter cannot mean", async () => {
-    await begin();
-    on("GET /searches/1/trials", (call) =>
-      call.query.get("where") === "state ="
-        ? new No(422, { detail: "Column 8: a value is missing.", field: "where", status: 422 })
-        : { ...page(1), trials: [], total: 0 },
-    );
-    const field = at("Filter trials");
-    type(field, "state =");
-    expect((await screen.findByText("Column 8: a value is missing.")).dataset.error).toBe("where");
-    expect(field.getAttribute("aria-invalid")).toBe("true");
-    await press("state = failed");
-    await screen.findByText("No trial matches the filter.");
-    expect(field.getAttribute("aria-invalid")).toBe("false");
-  });
-
-  it("is walked through by keys: down, inspect, shortlist, close", async () => {
-    on("PUT /trials/3/remarks", (call) => ({ ...detail, ...call.body }));
-    const { where } = await begin();
-    const second = rows()[1]!.dataset.trial!;
-    const trial = page(1).trials.find((t) => String(t.number) === second)!;
-    on(`GET /trials/${trial.id}`, () => ({ ...detail, id: trial.id, number: trial.number, origin: "proposed" }));
-    on(`PUT /trials/${trial.id}/remarks`, (call) => ({ ...detail, ...call.body }));
-    key("j");
-    key("Enter");
-    await waitFor(() => expect(where()).toBe(`/p/1/evidence?search=1&trial=${trial.id}`));
-    await screen.findByText(`Trial ${trial.number}`, { selector: "h2" });
-    key("s");
-    expect((await asked("PUT", `/trials/${trial.id}/remarks`)).body).toEqual({ shortlisted: true });
-    key("Escape");
-    await waitFor(() => expect(where()).toBe("/p/1/evidence?search=1"));
-  });
-});
-
-describe("the inspector", () => {
-  const begin = async () => {
-    const shown = open("/p/1/evidence?search=2&trial=10");
-    await waitFor(() => expect(document.querySelector("[data-inspector] h2")).toBeTruthy());
-    return { ...shown, drawer: document.querySelector<HTMLElement>("[data-inspector]")! };
-  };
-
-  it("shows fold scores, what is recorded beside, settings against the defaults, and where the trial comes from", async () => {
-    const { drawer } = await begin();
-    const folds = within(drawer).getByLabelText("Fold scores");
-    expect(folds.querySelectorAll("tr")).toHaveLength(detail.fits.length);
-    expect(drawer.querySelector("[data-recorded-scores]")!.textContent).toMatch(/ROC AUC 0\.\d+/);
-    const settings = within(drawer).getByLabelText("Settings");
-    expect(settings.textContent).toContain("rate");
-    expect(drawer.textContent).toContain(detail.data_hash!.slice(0, 16));
-    expect(drawer.textContent).toContain("the defaults, proposed by nobody");
-  });
-
-  it("keeps a note and tags", async () => {
-    on("PUT /trials/10/remarks", (call) => ({ ...detail, ...call.body }));
-    const { drawer } = await begin();
-    const save = await button("Save", drawer);
-    expect(save.hasAttribute("disabled")).toBe(true);
-    type(within(drawer).getByLabelText("Note"), "odd second fold");
-    type(within(drawer).getByLabelText("Tags"), "  odd   look ");
-    fireEvent.click(save);
-    expect((await asked("PUT", "/trials/10/remarks")).body).toEqual({ note: "odd second fold", tags: ["odd", "look"] });
-  });
-
-  it("gives the configuration in every format", async () => {
-    for (const format of ["json", "yaml", "toml", "python"])
-      on(`GET /trials/10/configuration/${format}`, () => ({ text: `as ${format}` }));
-    const { drawer } = await begin();
-    const shown = () => drawer.querySelector("[data-configuration]")!.textContent;
-    await waitFor(() => expect(shown()).toBe("as json"));
-    await press("toml", drawer);
-    await waitFor(() => expect(shown()).toBe("as toml"));
-  });
-
-  it("says when there is no such trial, and can be closed", async () => {
-    on("GET /trials/77", () => new No(404, { detail: "There is no trial 77.", field: null, status: 404 }));
-    const { where } = open("/p/1/evidence?search=2&trial=77");
-    await screen.findByText(/There is no trial 77/);
-    await press("Close");
-    await waitFor(() => expect(where()).toBe("/p/1/evidence?search=2"));
+    expect(drawing.dataset.population).toBe("2");
+    const bars = [...drawing.querySelectorAll("rect")];
+    expect(bars).toHaveLength(4);
     expect(
-      calls.filter((c) => c.path === "/trials/77"),
-      "a no is not asked for again and again",
+      drawing.querySelectorAll('path[stroke="var(--ember)"]'),
+      "member 2 went on as a copy of member 1",
     ).toHaveLength(1);
+    await press("pull", drawing);
+    within(drawing).getByLabelText("pull of every member over the training");
+    fireEvent.click(bars.find((b) => b.textContent!.startsWith("Trial 3"))!);
+    await waitFor(() => expect(where()).toContain("trial=23"));
   });
 });

@@ -1,14 +1,13 @@
 // @vitest-environment jsdom
-/** Decision, home, and what works on every screen. */
-import { fireEvent, screen, waitFor, within } from "@testing-library/react";
+/** Finalists are weighed, looked into, signed. */
+import { fireEvent, screen, waitFor } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
-import type { Problem, Search, TrialDetail } from "../src/api/client";
-import type { Decision, Finalists, Honest } from "../src/api/decisions";
-import { No, answer, answers, asked, at, button, buttons, called, field, on, open, press, type } from "./stand";
+import type { Search } from "../../../src/api/client";
+import type { Decision, Diagnostics, Finalists, Honest } from "../../../src/api/decisions";
+import { No, answer, answers, asked, at, button, called, field, on, open, press, type } from "../../stand";
 
 const found = answer<Finalists>("GET /api/v1/problems/1/finalists");
 const signed = answer<Decision>("signed decision");
-const problem = answer<Problem>("GET /api/v1/problems/1");
 const leader = found.finalists[0]!;
 const second = found.finalists[1]!;
 const done: Honest = {
@@ -186,91 +185,86 @@ describe("the decision", () => {
   });
 });
 
-describe("home", () => {
-  it("finds problems by text and by tag", async () => {
-    const other = { ...problem, id: 2, name: "Energy per trip", tags: ["fresh"], best: null, running: 1 };
-    on("GET /problems", () => [problem, other]);
-    open("/");
-    await screen.findByText("Warm arrivals");
-    const field = at("Search problems");
-    await press("fresh");
-    expect((field as HTMLInputElement).value).toBe("fresh");
-    expect(screen.queryByText("Warm arrivals")).toBeNull();
-    expect(screen.getByText("Energy per trip").getAttribute("href")).toBe("/p/2/live");
-    type(field, "nowhere");
-    await screen.findByText("No problem matches “nowhere”.");
+describe("on the decision", () => {
+  const begin = async (view: string) => {
+    on("POST /problems/1/honest-score", () => new No(409, { detail: "Too few trials.", field: null, status: 409 }));
+    const page = open(`/p/1/decision?view=${view}`);
+    await screen.findByText(/^Finalists by/);
+    return page;
+  };
+
+  it("a trade-off puts finalists on two measures, and a click chooses one", async () => {
+    const beside = found.finalists.map((f, i) => ({ ...f, beside: 0.2 + i / 10 }));
+    const front = [beside[0]!.trial.id, beside[2]!.trial.id];
+    on("GET /problems/1/finalists", (call) =>
+      call.query.get("beside") ? { ...found, finalists: beside, front } : found,
+    );
+    const { where } = await begin("trade-off");
+    type(at("Second measure"), "fit seconds");
+    await waitFor(() => expect(where()).toContain("beside=fit+seconds"));
+    const dots = await waitFor(() => {
+      const all = document.querySelectorAll<SVGCircleElement>("[data-dot]");
+      if (all.length !== beside.length) throw new Error(`${all.length} dots`);
+      return all;
+    });
+    await screen.findByText(/2 trials stand on the front/);
+    const places = [...dots].map((d) => Number(d.getAttribute("cx")));
+    expect(places.slice(1, -1), "costlier is further right").toEqual([...places.slice(1, -1)].sort((a, b) => a - b));
+    const second = beside[2]!;
+    fireEvent.click(document.querySelector(`[data-dot="${second.trial.id}"]`)!);
+    await screen.findByText(`trial ${second.trial.number} of search ${second.search_number}`, { selector: "h2" });
   });
 
-  it("leads a new workspace to its first file", async () => {
-    on("GET /problems", () => []);
-    const { where } = open("/");
-    await press("Start from a data file");
-    await waitFor(() => expect(where()).toBe("/new"));
-  });
-
-  it("says so when the server is away", async () => {
-    on("GET /problems", () => new No(500, { detail: "The database is locked.", field: null, status: 500, trace: "x" }));
-    open("/");
-    await screen.findByText("The database is locked.");
-  });
-});
-
-describe("everywhere", () => {
-  it("goes to stages by number and to anything by name", async () => {
-    const { where } = open("/p/1/brief?search=1");
-    await screen.findByText(/900 rows · average precision/);
-    for (const [digit, stage] of ["brief", "space", "live", "evidence"].entries()) {
-      key(String(digit + 1));
-      await waitFor(() => expect(where()).toBe(`/p/1/${stage}?search=1`));
+  it("a threshold is chosen on all curves, and what it costs is counted", async () => {
+    const d = answer<Diagnostics>(`GET /api/v1/trials/${leader.trial.id}/diagnostics`);
+    const cuts = d.trial.cuts!;
+    await begin("against+the+baseline");
+    const slider = await field(/Call it/);
+    const placeAt = (threshold: number) => {
+      let place = 0;
+      cuts.threshold.forEach((t, i) => {
+        if (t !== null && t >= threshold) place = i;
+      });
+      return place;
+    };
+    for (const threshold of [0.9, 0.3, 0.05]) {
+      fireEvent.change(slider, { target: { value: String(threshold) } });
+      const shown = document.body.textContent!;
+      expect(shown).toContain(`from ${threshold.toFixed(3)} on`);
+      expect(shown, `hits at ${threshold}`).toContain(String(cuts.hits[placeAt(threshold)]!));
+      expect(shown, `false alarms at ${threshold}`).toContain(String(cuts.false_alarms[placeAt(threshold)]!));
     }
-    key("k", document.body, { ctrlKey: true });
-    const entry = await field("Go to");
-    type(entry, "network");
-    key("Enter", entry);
-    await waitFor(() => expect(where()).toBe("/p/1/live?search=2"));
-    key("k", document.body, { ctrlKey: true });
-    type(await field("Go to"), "zzz");
-    await screen.findByText("Nothing here is called that.");
+    const f1 = cuts.threshold.map(
+      (_, i) => (2 * cuts.hits[i]!) / Math.max(cuts.hits[i]! + cuts.false_alarms[i]! + cuts.positives, 1),
+    );
+    const best = cuts.threshold[f1.indexOf(Math.max(...f1))]!;
+    await press("Best F1");
+    expect(Number((slider as HTMLInputElement).value)).toBeCloseTo(best, 2);
+    const table = at("By every metric");
+    expect(table.querySelectorAll("tbody tr")).toHaveLength(d.metrics.length);
   });
 
-  it("keeps its keys to itself while somebody types", async () => {
-    const { where } = open("/p/1/evidence?search=1");
-    const entry = await field("Filter trials");
-    key("5", entry);
-    key("n", entry);
-    key("?", entry);
-    expect(where()).toBe("/p/1/evidence?search=1");
-    expect(screen.queryByText("Keys")).toBeNull();
-    key("?");
-    const keys = await screen.findByText("Keys");
-    expect(within(keys.parentElement!).getByText("Go to anything")).toBeTruthy();
+  it("columns are shuffled on request only, and a failure says why", async () => {
+    const path = `/trials/${leader.trial.id}/importance`;
+    const state = {
+      id: 4,
+      kind: "importance",
+      state: "failed",
+      message: "The disk is full.",
+      created_at: 1,
+      ended_at: 2,
+    };
+    on(`POST ${path}`, () => ({ ...state, columns: [] }));
+    await begin("against+the+baseline");
+    const measure = await button("Measure the columns");
+    expect(called("POST", path)).toEqual([]);
+    fireEvent.click(measure);
+    await screen.findByText("The disk is full.");
   });
 
-  it("has an answer for every address", async () => {
-    open("/nowhere/at/all");
-    await screen.findByText("There is no page at this address");
-  });
-
-  it.each(["brief", "space", "live", "evidence", "decision"])(
-    "says on %s that a problem is not there",
-    async (stage) => {
-      on("GET /problems/7", () => new No(404, { detail: "There is no problem 7.", field: null, status: 404 }));
-      on("GET /problems/7/searches", () => []);
-      open(`/p/7/${stage}`);
-      await screen.findAllByText(/There is no problem 7/);
-    },
-  );
-
-  it("does not fall over what an answer lacks", async () => {
-    on("GET /trials/10", () => ({
-      ...answer<TrialDetail>("GET /api/v1/trials/10"),
-      fits: [],
-      curves: [],
-      best: null,
-      baseline: null,
-    }));
-    open("/p/1/evidence?search=2&trial=10");
-    await screen.findByText("Baseline", { selector: "h2" });
-    expect(buttons(/^Shortlist/)).toHaveLength(1);
+  it("an honest score that cannot be had does not stand in the way of a decision", async () => {
+    await begin("finalists");
+    await screen.findByText("Too few trials.");
+    expect((await button("Sign this choice")).hasAttribute("disabled")).toBe(false);
   });
 });

@@ -1,14 +1,13 @@
 // @vitest-environment jsdom
-/** Lanes by keys and pointer, options by weight, a file read anew, baselines on request, an unfrozen brief saved. */
-import { fireEvent, screen, waitFor } from "@testing-library/react";
+/** A lane under hands and keys. */
+import { fireEvent, waitFor } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
-import type { Data, Problem, Schemas } from "../src/api/client";
-import type { Parameter } from "../src/lib/scale";
-import { No, answer, answers, asked, at, button, buttons, called, field, on, open, press, type } from "./stand";
+import type { Schemas } from "../../../src/api/client";
+import type { Parameter } from "../../../src/lib/scale";
+import { answer, button, called, on, open, press, type } from "../../stand";
 
 type SpaceView = Schemas["SpaceView"];
 const checked = answer<SpaceView>("checked space");
-const data = Object.values(answers).find((a) => typeof a === "object" && a && "columns" in a) as Data;
 
 describe("a lane", () => {
   /** A server that keeps the lanes it was sent last. */
@@ -119,60 +118,5 @@ describe("a lane", () => {
     expect((await sent(1)).at(-1), "a changed lane keeps the requirements").toMatchObject({
       expression: "depth >= 2 * min_leaf",
     });
-  });
-});
-
-describe("a file", () => {
-  it("is read anew when it was read wrongly, and what was said of the brief stays", async () => {
-    const other = { ...data, hash: "anew", reading: { ...data.reading, decimal: "," } };
-    on(`POST /data/${data.hash}/readings`, (call) =>
-      call.body.delimiter === "|"
-        ? new No(422, { detail: "With a bar there is one column only.", field: "delimiter", status: 422 })
-        : other,
-    );
-    const { where } = open(`/new?data=${data.hash}`);
-    await waitFor(() => expect(document.querySelector('[data-column="arrived_warm"]')).toBeTruthy());
-    await press("target", document.querySelector('[data-column="arrived_warm"]')!);
-    type(await field("Name"), "Loads");
-    await press("first rows");
-    const first = at("First rows");
-    expect(first.querySelectorAll("thead th")).toHaveLength(data.columns.length);
-    await press("correct");
-    type(at("Columns parted by"), "|");
-    expect((await screen.findByText("With a bar there is one column only.")).dataset.error).toBe("reading");
-    type(at("Decimal sign"), ",");
-    await waitFor(() => expect(where()).toBe("/new?data=anew"));
-    expect(called("POST", `/data/${data.hash}/readings`).at(-1)!.body).toMatchObject({
-      ...{ format: "csv", decimal: ",", delimiter: data.reading.delimiter },
-    });
-    expect((await field<HTMLInputElement>("Name")).value).toBe("Loads");
-  });
-});
-
-describe("a brief that nothing was scored by", () => {
-  const problem = { ...answer<Problem>("GET /api/v1/problems/1"), frozen: false };
-
-  it("is changed in place, and its baselines are scored on request", async () => {
-    on("GET /problems/1", () => problem);
-    on("PUT /problems/1/brief", () => problem);
-    on("POST /problems/1/baselines", (call) =>
-      (call.body.learners as string[] | undefined)?.includes("bayes")
-        ? new No(409, { detail: "Naive Bayes cannot weigh rows.", field: "learners", status: 409 })
-        : answers["GET /api/v1/problems/1/baselines"],
-    );
-    const { where } = open("/p/1/brief");
-    const baselines = await waitFor(
-      () => document.querySelector<HTMLElement>('[data-baselines="2"]') ?? Promise.reject(new Error()),
-    );
-    expect(baselines.querySelector('[data-baseline="tree"]')!.textContent).toMatch(/Decision tree0\.07\d* ± 0\.02/);
-    expect(buttons("+ Decision tree"), "what is scored is not offered again").toEqual([]);
-    await press("+ Naive Bayes");
-    await screen.findByText("Naive Bayes cannot weigh rows.");
-    type(at("Seed"), "11");
-    await waitFor(() => expect(called("POST", "/briefs/preview").at(-1)!.body.seed).toBe(11));
-    await waitFor(async () => expect((await button("Save the brief")).hasAttribute("disabled")).toBe(false));
-    await press("Save the brief");
-    expect((await asked("PUT", "/problems/1/brief")).body).toMatchObject({ seed: 11, target: "arrived_warm" });
-    await waitFor(() => expect(where()).toBe("/p/1/space"));
   });
 });

@@ -1,0 +1,74 @@
+/** Rings, dots of lanes, bars of workers: layouts as numbers. */
+import { describe, expect, it } from "vitest";
+import type { Points } from "../../src/api/client";
+import { type RangeParameter, axisFor } from "../../src/lib/scale";
+import { dots, nearest, place } from "../../src/charts/laneLayout";
+import { ringArcs } from "../../src/charts/foldRingLayout";
+import { layOut } from "../../src/charts/workerLanesLayout";
+
+const depth: RangeParameter = { name: "depth", kind: "integer", low: 2, high: 20, log: false };
+
+const points = (means: (number | null)[], ended = means.map((_, i) => 100 + i)): Points => ({
+  numbers: means.map((_, i) => i),
+  ids: means.map((_, i) => i + 1),
+  states: means.map((m) => (m === null ? "failed" : "scored")),
+  origins: means.map(() => "proposed"),
+  means,
+  standard_errors: means.map(() => 0.01),
+  seconds: means.map(() => 1),
+  ended_at: ended,
+  values: { depth: means.map((_, i) => 2 + i), kind: means.map((_, i) => (i % 2 ? "a" : "b")) },
+});
+const fit = (trial: number, fold: number, state: string, more = {}) => ({
+  trial,
+  fold,
+  state,
+  attempt: 1,
+  lane: 0,
+  started_at: 100,
+  ended_at: null,
+  score: null,
+  seconds: 0,
+  rung: 0,
+  reason: "",
+  ...more,
+});
+
+describe("marks", () => {
+  it("cuts a ring into as many arcs as there are folds", () => {
+    const arcs = ringArcs([0.5, null, 1], 40, 8);
+    expect(arcs.map((a) => a.filled)).toEqual([0.5, null, 1]);
+    expect(new Set(arcs.map((a) => a.path)).size).toBe(3);
+  });
+  it("lays dots by value and score, and finds the one under the pointer", () => {
+    const axis = axisFor(depth, undefined);
+    const found = dots(depth, points([0.2, null, 0.8]), axis, 400, { low: 0, high: 1, larger: true });
+    expect(found.map((d) => d.index)).toEqual([0, 2]);
+    expect(found[1]!.y).toBeLessThan(found[0]!.y);
+    expect(nearest(found, found[1]!.x + 2, found[1]!.y)!.index).toBe(2);
+    expect(nearest(found, 399, 60)).toBeNull();
+    const kind = {
+      name: "kind",
+      kind: "choice" as const,
+      options: [
+        { value: "a", weight: 1 },
+        { value: "b", weight: 1 },
+      ],
+    };
+    expect(place(kind, "b", null, 228)).toBeCloseTo(14 + 150);
+    expect(place(kind, "z", null, 228)).toBeNull();
+  });
+  it("shows how much of the time each worker fitted", () => {
+    const fits = [
+      fit(1, 0, "done", { lane: 0, started_at: 0, ended_at: 6 }),
+      fit(1, 1, "running", { lane: 1, started_at: 5 }),
+    ];
+    const picture = layOut(fits as never, 10, 1e9, 100, 2);
+    expect(picture.lanes.map((l) => l.used)).toEqual([0.6, 0.5]);
+    expect(picture.blocks.map((b) => [b.x, b.width])).toEqual([
+      [0, 60],
+      [50, 50],
+    ]);
+    expect(layOut(fits as never, 10, 4, 100, 3).lanes.map((l) => l.used)).toEqual([0, 1, 0]);
+  });
+});

@@ -1,0 +1,70 @@
+// @vitest-environment jsdom
+import { fireEvent, screen, waitFor } from "@testing-library/react";
+import { describe, expect, it } from "vitest";
+import type { TrialDetail, TrialRow } from "../../../src/api/client";
+import { No, answer, asked, at, buttons, called, on, open, press, type } from "../../stand";
+
+type Page = { trials: TrialRow[]; total: number; offset: number };
+const page = (search: number) => answer<Page>(`GET /api/v1/searches/${search}/trials?limit=100`);
+const detail = answer<TrialDetail>("GET /api/v1/trials/10");
+const key = (k: string, target: Element = document.body, more = {}) => fireEvent.keyDown(target, { key: k, ...more });
+
+describe("the evidence", () => {
+  const rows = () => [...document.querySelectorAll<HTMLElement>("[data-trial]")];
+  const begin = async () => {
+    const shown = open("/p/1/evidence?search=1");
+    await waitFor(() => expect(rows()).toHaveLength(9));
+    return shown;
+  };
+
+  it("lists every trial with its settings, sorted as asked for", async () => {
+    await begin();
+    const first = called("GET", "/searches/1/trials").at(-1)!;
+    expect([first.query.get("sort"), first.query.get("descending")]).toEqual(["score", "true"]);
+    expect(rows().map((r) => r.textContent)[0]).toMatch(/0\.\d+ ± 0\.\d+/);
+    await press(/^Cost/);
+    await waitFor(() => expect(called("GET", "/searches/1/trials").at(-1)!.query.get("sort")).toBe("seconds"));
+    await press(/^Cost/);
+    await waitFor(() => expect(called("GET", "/searches/1/trials").at(-1)!.query.get("descending")).toBe("false"));
+    const header = [...document.querySelectorAll("[role=columnheader]")].find((h) =>
+      h.textContent!.startsWith("Cost"),
+    )!;
+    expect(header.getAttribute("aria-sort")).toBe("ascending");
+    expect(buttons(/CSV|JSON Lines|Parquet/).map((b) => b.getAttribute("href"))).toEqual(
+      ["csv", "jsonl", "parquet"].map((f) => `/api/v1/searches/1/export/${f}`),
+    );
+  });
+
+  it("filters on the server, and shows at the field what a filter cannot mean", async () => {
+    await begin();
+    on("GET /searches/1/trials", (call) =>
+      call.query.get("where") === "state ="
+        ? new No(422, { detail: "Column 8: a value is missing.", field: "where", status: 422 })
+        : { ...page(1), trials: [], total: 0 },
+    );
+    const field = at("Filter trials");
+    type(field, "state =");
+    expect((await screen.findByText("Column 8: a value is missing.")).dataset.error).toBe("where");
+    expect(field.getAttribute("aria-invalid")).toBe("true");
+    await press("state = failed");
+    await screen.findByText("No trial matches the filter.");
+    expect(field.getAttribute("aria-invalid")).toBe("false");
+  });
+
+  it("is walked through by keys: down, inspect, shortlist, close", async () => {
+    on("PUT /trials/3/remarks", (call) => ({ ...detail, ...call.body }));
+    const { where } = await begin();
+    const second = rows()[1]!.dataset.trial!;
+    const trial = page(1).trials.find((t) => String(t.number) === second)!;
+    on(`GET /trials/${trial.id}`, () => ({ ...detail, id: trial.id, number: trial.number, origin: "proposed" }));
+    on(`PUT /trials/${trial.id}/remarks`, (call) => ({ ...detail, ...call.body }));
+    key("j");
+    key("Enter");
+    await waitFor(() => expect(where()).toBe(`/p/1/evidence?search=1&trial=${trial.id}`));
+    await screen.findByText(`Trial ${trial.number}`, { selector: "h2" });
+    key("s");
+    expect((await asked("PUT", `/trials/${trial.id}/remarks`)).body).toEqual({ shortlisted: true });
+    key("Escape");
+    await waitFor(() => expect(where()).toBe("/p/1/evidence?search=1"));
+  });
+});

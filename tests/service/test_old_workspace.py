@@ -1,0 +1,92 @@
+"""A workspace of version 0.1 opens, shows the same decision, and goes on with what was paused."""
+
+from __future__ import annotations
+
+import json
+import tarfile
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from pellux.service.engine.engine import Engine, prepare
+from pellux.service.workspace import Workspace
+from pellux.web.app import create_app
+
+pytestmark = pytest.mark.slow
+FIXTURES = Path(__file__).parents[1] / "store/fixtures"
+SHOWN: dict[str, Any] = json.loads((FIXTURES / "workspace-of-0.1.json").read_text("utf-8"))
+RENAMED = {"error": "standard_error", "Thrifty descent": "Gain per second"}
+
+
+@pytest.fixture(scope="module")
+def engine(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Engine]:
+    folder = tmp_path_factory.mktemp("old") / "w"
+    with tarfile.open(FIXTURES / "workspace-of-0.1.tar.xz") as packed:
+        packed.extractall(folder, filter="data")
+    workspace = Workspace(folder)
+    found = Engine(workspace)
+    prepare()
+    yield found
+    found.close()
+    workspace.close()
+
+
+def get(engine: Engine, path: str) -> Any:
+    answer = create_app(engine).test_client().get(f"/api/v1{path}", headers={"Host": "127.0.0.1:8420"})
+    assert answer.status_code == 200, answer.get_data(as_text=True)
+    return answer.get_json()
+
+
+def renamed(value: Any) -> Any:
+    """What 0.1 showed, under today's names."""
+    if isinstance(value, dict):
+        return {RENAMED.get(key, key): renamed(v) for key, v in value.items()}
+    return (
+        [renamed(v) for v in value] if isinstance(value, list) else RENAMED.get(value, value) if isinstance(value, str) else value
+    )
+
+
+def differences(before: Any, after: Any, at: str = "") -> list[str]:
+    """Where what is shown now differs from what was shown; what is new beside it does not count."""
+    if isinstance(before, dict) and isinstance(after, dict):
+        return [d for k, v in before.items() for d in differences(v, after.get(k, "(gone)"), f"{at}.{k}")]
+    if isinstance(before, list) and isinstance(after, list) and len(before) == len(after):
+        return [d for i, v in enumerate(before) for d in differences(v, after[i], f"{at}[{i}]")]
+    same = before == pytest.approx(after) if isinstance(before, float) and isinstance(after, int | float) else before == after
+    return [] if same else [f"{at}: {before!r} is now {after!r}"]
+
+
+def test_it_shows_the_same_decision_and_the_same_finalists(engine: Engine) -> None:
+    decision = renamed({k: v for k, v in SHOWN["decision"].items() if k != "record"})
+    assert differences(decision, get(engine, "/decisions/1")) == []
+    # What was signed stays as it was signed, to the letter.
+    assert get(engine, "/decisions/1")["record"] == SHOWN["decision"]["record"]
+    assert differences(renamed(SHOWN["finalists"]), get(engine, "/problems/1/finalists")) == []
+
+
+@pytest.mark.parametrize("number", ["1", "2", "3"])
+def test_it_shows_the_same_searches(engine: Engine, number: str) -> None:
+    shown = renamed(SHOWN["searches"][number])
+    now = get(engine, f"/searches/{shown['id']}")
+    assert differences(shown, now) == []
+
+
+def test_a_paused_search_goes_on_to_its_end(engine: Engine) -> None:
+    before = get(engine, "/searches/3")
+    assert before["state"] == "paused"
+    known = {t["number"]: t for t in get(engine, "/searches/3/trials?limit=500")["trials"] if t["state"] == "scored"}
+    assert known
+    change = (
+        create_app(engine)
+        .test_client()
+        .put("/api/v1/searches/3/state", json={"state": "running"}, headers={"Host": "127.0.0.1:8420"})
+    )
+    assert change.status_code == 200, change.get_data(as_text=True)
+    assert engine.join(3, 120)
+    after = get(engine, "/searches/3")
+    assert after["state"] == "finished"
+    trials = {t["number"]: t for t in get(engine, "/searches/3/trials?limit=500")["trials"]}
+    assert len(trials) == before["budget_trials"] + 1
+    assert {number: trials[number] for number in known} == known, "what was scored is not touched"
