@@ -12,8 +12,8 @@ from pydantic import BaseModel, TypeAdapter, ValidationError
 from werkzeug.exceptions import BadRequest, UnsupportedMediaType
 
 from pellux import __version__
-from pellux.service.planning.requests import explain
 from pellux.service.engine.events import LedgerEntry
+from pellux.service.planning.requests import explain
 from pellux.service.schemas import ProblemDocument
 
 PREFIX = "/api/v1"
