@@ -48,3 +48,25 @@ def length(node: ast.FunctionDef) -> int:
     body = node.body[1:] if ast.get_docstring(node) else node.body
     inner = sum((n.end_lineno or 0) - n.lineno + 1 for n in body if isinstance(n, ast.FunctionDef))
     return (body[-1].end_lineno or 0) - body[0].lineno + 1 - inner if body else 0
+
+
+def test_what_the_core_offers_is_explained() -> None:
+    bare = [
+        f"{path.relative_to(SOURCES).as_posix()}:{node.name}"
+        for path in (SOURCES / "core").rglob("*.py")
+        for node in ast.parse(path.read_text()).body
+        if isinstance(node, ast.FunctionDef | ast.ClassDef) and not node.name.startswith("_") and not ast.get_docstring(node)
+    ]
+    assert bare == []
+
+
+def test_no_test_asserts_the_time_on_a_wall() -> None:
+    """A deadline after which something is given up is no such thing; how fast something is belongs to the benchmarks."""
+    clocks = ("time.monotonic()", "time.perf_counter()", "time.time()")
+    timed = [
+        f"{path.name}:{node.lineno}"
+        for path in SOURCES.parents[1].joinpath("tests").rglob("*.py")
+        for node in ast.walk(ast.parse(path.read_text()))
+        if isinstance(node, ast.Assert) and any(f"{clock} - " in ast.unparse(node.test) for clock in clocks)
+    ]
+    assert timed == []

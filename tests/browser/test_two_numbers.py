@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from pathlib import Path
 
 import pytest
 from jsonschema import Draft202012Validator
 
+from pellux.core.errors import WorkspaceError
+from pellux.objectives.registry import Objectives, Stored
 from tests.browser.driving import Page, browser
 from tests.serving import Server
-from tests.two_numbers import FOLDS, STEPS, truth
+from tests.two_numbers import FOLDS, STEPS, TwoNumbers, truth
 from tests.web.test_http import DOCUMENT
 
 pytestmark = pytest.mark.slow
@@ -62,6 +65,19 @@ def test_a_setting_that_it_does_not_have_is_refused(server: Server) -> None:
     status, answer = server.call("POST", "/api/v1/problems/1/searches", body)
     assert (status, answer["field"]) == (422, "depth")
     assert server.call("POST", "/api/v1/problems/1/searches", {**body, "learner": "tree"})[0] == 422
+
+
+@pytest.mark.parametrize("state", ["paused", "running", "stopped"])
+def test_what_has_ended_stays_as_it_is(server: Server, state: str) -> None:
+    status, answer = server.call("PUT", "/api/v1/searches/1/state", {"state": state})
+    assert (status, answer["type"]) == (409, "urn:pellux:error:illegal-transition"), answer
+    assert server.get("/searches/1")["state"] == "finished"
+
+
+def test_a_kind_that_is_not_known_is_named(tmp_path: Path) -> None:
+    stored = Stored("weather", {}, tmp_path, tmp_path / "folds.npy", tmp_path)
+    with pytest.raises(WorkspaceError, match="kind 'weather' need a version of Pellux that knows them; this one knows two numbers"):
+        Objectives(TwoNumbers()).open(stored)
 
 
 def test_it_is_watched_live(page: Page) -> None:

@@ -12,7 +12,7 @@ export function Help({ open, onClose }: { open: boolean; onClose: () => void }) 
           <tbody>
             {SHORTCUTS.map(([key, meaning]) => (
               <tr key={key}>
-                <td style={{ paddingRight: 18, whiteSpace: "nowrap" }}>
+                <td className="one-line" style={{ paddingRight: 18 }}>
                   <span className="key">{key}</span>
                 </td>
                 <td>{meaning}</td>

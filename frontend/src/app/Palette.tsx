@@ -48,6 +48,7 @@ function Finder({ onClose }: { onClose: () => void }) {
       }}
     >
       <input
+        className="full inherits"
         autoFocus
         aria-label="Go to"
         placeholder="Go to a problem, a stage, a search …"
@@ -57,24 +58,21 @@ function Finder({ onClose }: { onClose: () => void }) {
           setAt(0);
         }}
         style={{
-          width: "100%",
           font: "inherit",
           fontSize: 16,
           padding: "14px 18px",
           border: 0,
           outline: 0,
           background: "transparent",
-          color: "inherit",
         }}
       />
-      <ul style={{ listStyle: "none", margin: 0, padding: "0 8px 8px" }}>
+      <ul className="unmarked flush" style={{ padding: "0 8px 8px" }}>
         {places.map((place, index) => (
           <li key={place.to + place.label}>
             <button
-              className="plain-button row"
+              className="plain-button row full"
               onClick={() => open(place)}
               style={{
-                width: "100%",
                 padding: "7px 10px",
                 borderRadius: 6,
                 background: index === at ? "var(--spruce-tint)" : undefined,

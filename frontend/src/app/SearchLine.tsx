@@ -5,7 +5,7 @@ import { StateMark } from "../charts/StateMark";
 /** A search in one line: number, state, learner, its best. */
 export function SearchLine({ search }: { search: Search }) {
   return (
-    <span className="row" style={{ gap: 8 }}>
+    <span className="row near">
       <StateMark state={search.state} />
       <span>{search.kind === "search" ? `Search ${search.number}` : `Re-judging ${search.number}`}</span>
       <span className="soft small">

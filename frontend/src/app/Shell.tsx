@@ -23,7 +23,7 @@ export function Shell() {
       <div style={{ display: "grid", gridTemplateRows: "48px auto 1fr", height: "100%" }}>
         <TopBar onPalette={() => shortcuts.setPalette(true)} onHelp={() => shortcuts.setHelp(true)} />
         {problem === null ? <div /> : <StageStrip />}
-        <main style={{ overflow: "auto", minHeight: 0, marginRight: trial === null ? 0 : 430 }} id="stage">
+        <main className="scrolls" style={{ minHeight: 0, marginRight: trial === null ? 0 : 430 }} id="stage">
           <Suspense fallback={<p className="stage soft">One moment …</p>}>
             <Outlet />
           </Suspense>

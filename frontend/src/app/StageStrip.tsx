@@ -16,14 +16,9 @@ export function StageStrip() {
   const { problem, stage, chosen, problemView } = useChosen();
   return (
     <nav
+      className="sunk underlined"
       aria-label="Stages"
-      style={{
-        display: "grid",
-        gridTemplateColumns: "repeat(5, 1fr)",
-        minHeight: 56,
-        background: "var(--sunk)",
-        borderBottom: "1px solid var(--rule)",
-      }}
+      style={{ display: "grid", gridTemplateColumns: "repeat(5, 1fr)", minHeight: 56 }}
     >
       {STAGES.map((name, index) => {
         const here = name === stage;
@@ -42,13 +37,15 @@ export function StageStrip() {
               borderRight: index < 4 ? "1px solid var(--rule)" : undefined,
             }}
           >
-            <div className="row" style={{ gap: 7 }}>
-              <span style={{ fontFamily: "var(--display)", fontSize: 15.5, fontWeight: 600 }}>{NAMES[name]}</span>
+            <div className="row close">
+              <span className="display strong" style={{ fontSize: 15.5 }}>
+                {NAMES[name]}
+              </span>
               <span className="key" aria-hidden>
                 {index + 1}
               </span>
             </div>
-            <div className="soft cut" style={{ fontSize: 11.5 }} data-figures={name}>
+            <div className="soft cut tiny" data-figures={name}>
               {problemView ? figures(name, problemView, chosen) : "…"}
             </div>
           </Link>

@@ -18,10 +18,7 @@ export function TopBar({ onPalette, onHelp }: { onPalette: () => void; onHelp: (
   const problems = useProblems().data ?? [];
   const navigate = useNavigate();
   return (
-    <header
-      className="row"
-      style={{ padding: "0 16px", borderBottom: "1px solid var(--rule)", background: "var(--sheet)" }}
-    >
+    <header className="row underlined on-sheet" style={{ padding: "0 16px" }}>
       <Link
         to="/"
         className="row"
@@ -29,7 +26,9 @@ export function TopBar({ onPalette, onHelp }: { onPalette: () => void; onHelp: (
         aria-label="Pellux: all problems"
       >
         <Mark size={26} />
-        <span style={{ fontFamily: "var(--display)", fontSize: 19, fontWeight: 600 }}>Pellux</span>
+        <span className="display strong" style={{ fontSize: 19 }}>
+          Pellux
+        </span>
       </Link>
       {problem !== null && problems.length > 0 && (
         <Select
@@ -84,8 +83,8 @@ function WorkerMeter() {
         workers ? `${busy} of ${workers} workers are busy; ${cores} cores` : `No search is running; ${cores} cores`
       }
     >
-      <div className="row small" style={{ gap: 6 }} role="status" aria-label="Workers">
-        <span style={{ display: "flex", gap: 2 }} aria-hidden>
+      <div className="row small close" role="status" aria-label="Workers">
+        <span className="closer" style={{ display: "flex" }} aria-hidden>
           {Array.from({ length: cells }, (_, i) => (
             <span
               key={i}
@@ -117,7 +116,7 @@ const LIGHTS = {
 function ConnectionLight() {
   const [word, colour] = LIGHTS[useLight()];
   return (
-    <span className="row small" style={{ gap: 6 }} role="status" data-light={word}>
+    <span className="row small close" role="status" data-light={word}>
       <svg width="10" height="10" aria-hidden>
         <circle cx="5" cy="5" r="4" fill={word === "live" ? colour : "none"} stroke={colour} strokeWidth="2" />
       </svg>

@@ -17,11 +17,11 @@ export function Chances({ better, same, worse, width = 124 }: Props) {
   let at = 0;
   return (
     <svg
+      className="block"
       width={width}
       height={11}
       role="img"
       aria-label={`better ${percent(better)}, same ${percent(same)}, worse ${percent(worse)}`}
-      style={{ display: "block" }}
     >
       {parts.map(({ share, fill, name }) => {
         const x = at;

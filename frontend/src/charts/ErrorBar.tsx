@@ -26,11 +26,11 @@ export function ErrorBar({
     `M${x(m - e)} ${y}H${x(m + e)}M${x(m - e)} ${y - 3.5}v7M${x(m + e)} ${y - 3.5}v7`;
   return (
     <svg
+      className="block"
       width={width}
       height={height}
       role="img"
       aria-label={`mean ${mean}${error === null ? "" : `, standard error ${error}`}${again ? `; on fresh folds ${again.mean}` : ""}`}
-      style={{ display: "block" }}
     >
       {mark !== null && <path d={`M${x(mark)} 0V${height}`} stroke="var(--honey)" strokeDasharray="2 2" />}
       {error !== null && (

@@ -22,11 +22,11 @@ export const FoldRing = memo(function FoldRing({ scores, folds, state, scale, si
   const mid = size / 2;
   return (
     <svg
+      className="still"
       width={size}
       height={size}
       role="img"
       aria-label={`${state}, ${done} of ${folds} folds scored`}
-      style={{ flex: "none" }}
     >
       {ringArcs(shares, size, width).map((arc, i) => (
         <path

@@ -59,8 +59,9 @@ export function Lane(props: Props) {
   };
   return (
     <div
+      className="anchor"
       ref={box}
-      style={{ position: "relative", height: LANE.height, cursor: spot ? "pointer" : undefined }}
+      style={{ height: LANE.height, cursor: spot ? "pointer" : undefined }}
       onPointerMove={(e) => !moving && onHover(find(e)?.index ?? null)}
       onPointerLeave={() => onHover(null)}
       onClick={() => spot && onPick(spot.index)}
@@ -308,11 +309,10 @@ function Options({
       {parameter.options.map((option, index) => (
         <div
           key={String(option.value)}
-          className="row small"
+          className="row small closer"
           style={{
             width: room,
             justifyContent: "center",
-            gap: 5,
             borderTop: "3px solid var(--spruce)",
             borderRight: index < parameter.options.length - 1 ? "2px solid var(--sheet)" : undefined,
             paddingTop: 2,

@@ -12,7 +12,7 @@ export function Spark({
   larger: boolean;
   baseline: number | null;
 }) {
-  if (values.length === 0) return <span style={{ height, display: "block" }} />;
+  if (values.length === 0) return <span className="block" style={{ height }} />;
   const all = baseline === null ? values : [...values, baseline];
   const low = Math.min(...all);
   const high = Math.max(...all);

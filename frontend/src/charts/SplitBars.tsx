@@ -8,7 +8,7 @@ export function SplitBars({ split, classes, width = 360 }: { split: Split; class
   const step = width / split.stripe.length;
   const codes = split.parts.map((part, i) => (part.name === "holdout" ? -1 : i));
   return (
-    <table style={{ borderSpacing: "0 5px", width: "100%" }} aria-label="Folds and holdout over the rows">
+    <table className="full" style={{ borderSpacing: "0 5px" }} aria-label="Folds and holdout over the rows">
       <tbody>
         {split.parts.map((part, i) => {
           const holdout = part.name === "holdout";
@@ -16,8 +16,8 @@ export function SplitBars({ split, classes, width = 360 }: { split: Split; class
             <tr key={part.name}>
               <th
                 scope="row"
-                className="small"
-                style={{ textAlign: "left", fontWeight: holdout ? 650 : 450, whiteSpace: "nowrap", paddingRight: 10 }}
+                className="small left one-line"
+                style={{ fontWeight: holdout ? 650 : 450, paddingRight: 10 }}
               >
                 {holdout ? "holdout, sealed" : part.name}
               </th>
@@ -49,7 +49,7 @@ export function SplitBars({ split, classes, width = 360 }: { split: Split; class
                   })}
                 </svg>
               </td>
-              <td className="small soft" style={{ textAlign: "right", padding: "0 10px", whiteSpace: "nowrap" }}>
+              <td className="small soft right one-line" style={{ padding: "0 10px" }}>
                 {count(part.rows)}
               </td>
               <td style={{ width: 132 }}>
@@ -71,8 +71,8 @@ function Balance({ shares, classes }: { shares: number[]; classes: string[] }) {
   const words = classes.map((name, i) => `${name} ${percent(shares[i] ?? 0)}`).join(", ");
   const edges = shares.map((_, i) => shares.slice(0, i).reduce((sum, share) => sum + share, 0) * 74);
   return (
-    <span className="row" style={{ gap: 6, whiteSpace: "nowrap" }} title={words}>
-      <svg width={74} height={10} role="img" aria-label={words} style={{ flex: "none" }}>
+    <span className="row close one-line" title={words}>
+      <svg className="still" width={74} height={10} role="img" aria-label={words}>
         {shares.map((share, i) => (
           <rect
             key={i}

@@ -52,7 +52,8 @@ export function TrialCurves({ curves, larger, metric, counter, scale, height, on
   return (
     <div ref={ref} data-curves={drawn.length}>
       <div
-        style={{ position: "relative", height, cursor: found ? "pointer" : undefined }}
+        className="anchor"
+        style={{ height, cursor: found ? "pointer" : undefined }}
         role="img"
         aria-label={`${metric} against ${across(curves, counter)} for ${drawn.length} trials; the trial table has the numbers`}
         onPointerMove={(event) => hold(nearest(drawn, at(event))?.index ?? null)}

@@ -66,22 +66,24 @@ export function WorkerLanes({ lanes, workers, running, span, onPick }: Props) {
     return picture.blocks.findLast((b) => b.lane === lane && x >= b.x && x <= b.x + Math.max(b.width, 3)) ?? null;
   };
   return (
-    <div style={{ display: "grid", gridTemplateColumns: "26px minmax(0, 1fr) 52px", gap: 10 }}>
+    <div style={{ display: "grid", gridTemplateColumns: "26px minmax(0, 1fr) 52px" }}>
       <div>
         {picture.lanes.map(({ lane }) => (
           <Cell key={lane}>{lane + 1}</Cell>
         ))}
       </div>
       <div
+        className="anchor"
         ref={box}
-        style={{ position: "relative" }}
+
         onPointerMove={(e) => setHovered(find(e))}
         onPointerLeave={() => setHovered(null)}
         onClick={() => hovered && onPick(hovered.fit.trial)}
       >
         <canvas
+          className="block"
           ref={canvas}
-          style={{ width, height, display: "block", cursor: hovered ? "pointer" : undefined }}
+          style={{ width, height, cursor: hovered ? "pointer" : undefined }}
           role="img"
           aria-label={`Worker lanes: ${picture.lanes.map((l) => `worker ${l.lane + 1} used ${percent(l.used)}`).join(", ")}`}
         />
@@ -105,10 +107,7 @@ export function WorkerLanes({ lanes, workers, running, span, onPick }: Props) {
 }
 
 const Cell = ({ children }: { children: React.ReactNode }) => (
-  <div
-    className="small soft"
-    style={{ height: HEIGHT, marginBottom: GAP, lineHeight: `${HEIGHT}px`, textAlign: "right" }}
-  >
+  <div className="small soft right" style={{ height: HEIGHT, marginBottom: GAP, lineHeight: `${HEIGHT}px` }}>
     {children}
   </div>
 );

@@ -24,8 +24,8 @@ export function OwnCode({ kind, onBrought }: Props) {
   if (!open)
     return (
       <button
-        className="plain-button small"
-        style={{ color: "var(--spruce)", alignSelf: kind === "metric" ? "flex-start" : "center" }}
+        className="plain-button small spruce"
+        style={{ alignSelf: kind === "metric" ? "flex-start" : "center" }}
         data-own={kind}
         onClick={() => setOpen(true)}
       >
@@ -34,15 +34,15 @@ export function OwnCode({ kind, onBrought }: Props) {
     );
   return (
     <form
-      className="col"
-      style={{ gap: 8 }}
+      className="col near"
+
       data-own-form={kind}
       onSubmit={(event) => {
         event.preventDefault();
         bring.mutate({ kind, where, "larger is better": larger, needs: needs ?? "labels", sentence: "" });
       }}
     >
-      <div className="row" style={{ flexWrap: "wrap" }}>
+      <div className="row wrap">
         <TextField
           label="Where it is"
           placeholder={kind === "metric" ? "costs.py:late_cost" : "models.py:Thermostat"}
@@ -93,10 +93,7 @@ export function OwnCode({ kind, onBrought }: Props) {
             {bring.error.message}
           </p>
           {bring.error.trace && (
-            <pre
-              className="small"
-              style={{ maxHeight: 180, overflow: "auto", background: "var(--sunk)", padding: 8, margin: 0 }}
-            >
+            <pre className="small scrolls sunk flush" style={{ maxHeight: 180, padding: 8 }}>
               {bring.error.trace}
             </pre>
           )}

@@ -8,7 +8,7 @@ interface Props<T extends string> {
 /** One of a few, as words side by side. */
 export function Switch<T extends string>({ label, options, value, onChange }: Props<T>) {
   return (
-    <span role="radiogroup" aria-label={label} className="row small" style={{ gap: 2 }}>
+    <span role="radiogroup" aria-label={label} className="row small closer">
       {options.map((option) => (
         <button
           key={option}

@@ -29,6 +29,8 @@ class PelluxError(Exception):
 
 
 class InvalidSpace(PelluxError):
+    """A space that cannot be searched."""
+
     code = "invalid-space"
 
 
@@ -46,14 +48,20 @@ class NotationError(InvalidSpace):
 
 
 class InvalidBrief(PelluxError):
+    """A problem that cannot be judged."""
+
     code = "invalid-brief"
 
 
 class InvalidData(InvalidBrief):
+    """A file that cannot be read as a table."""
+
     code = "invalid-data"
 
 
 class InvalidPlan(PelluxError):
+    """A request or plan that cannot be run."""
+
     code = "invalid-plan"
 
 
@@ -68,12 +76,18 @@ class InvalidOwnCode(PelluxError):
 
 
 class NotFound(PelluxError):
+    """There is no such object."""
+
     code = "not-found"
 
 
 class Conflict(PelluxError):
+    """The object is in a state that does not allow it."""
+
     code = "conflict"
 
 
 class WorkspaceError(PelluxError):
+    """The folder cannot be used: read-only, full, of a newer version."""
+
     code = "workspace"

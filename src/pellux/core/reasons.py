@@ -35,6 +35,7 @@ class Reason:
 
 
 def because(code: str, **facts: Any) -> Reason:
+    """A reason, with facts as JSON has them."""
     return Reason(code, facts)
 
 

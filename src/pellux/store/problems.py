@@ -36,7 +36,7 @@ def add_problem(
     session: Session, *, name: str, created_at: float, brief: Mapping[str, Any], brief_hash: str, objective: str = "table",
     data_hash: str | None = None, folds_hash: str | None = None, derived_from: int | None = None,
 ) -> int:  # fmt: skip
-    made = add(
+    problem_id = add(
         session,
         models.Problem,
         name=name,
@@ -50,7 +50,6 @@ def add_problem(
         tags=[],
         created_at=created_at,
     )
-    problem_id = made
     ledger.append(session, [ledger.New(created_at, None, "problem", {"problem_id": problem_id, "what": "made"})])
     return problem_id
 

@@ -56,7 +56,7 @@ def create_run(session: Session, run: NewRun) -> int:
     Baselines have the number 0; the others are numbered within their problem.
     """
     number = 0 if run.kind == BASELINES else _last_number(session, run.problem_id) + 1
-    made = add(
+    search_id = add(
         session,
         models.Search,
         problem_id=run.problem_id,
@@ -77,7 +77,6 @@ def create_run(session: Session, run: NewRun) -> int:
         kind=run.kind,
         stopping=dict(run.stopping),
     )
-    search_id = made
     add_trials(session, search_id, run.created_at, run.trials)
     entry: ledger.SearchChanged = {
         "problem_id": run.problem_id, "run": run.kind, "state": "running", "reason": "", "active_seconds": 0.0, "workers": run.workers,

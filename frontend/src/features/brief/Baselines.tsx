@@ -18,7 +18,7 @@ export function Baselines({ problem }: { problem: TableProblem }) {
     problem.judging.larger_is_better,
   );
   return (
-    <div className="sheet col" style={{ padding: 16, gap: 8 }} data-baselines={found.length}>
+    <div className="sheet col padded near" data-baselines={found.length}>
       <h2>Baselines: the defaults, before anything is searched</h2>
       {found.length === 0 && (
         <p className="small soft">
@@ -26,20 +26,20 @@ export function Baselines({ problem }: { problem: TableProblem }) {
         </p>
       )}
       {found.length > 0 && (
-        <table className="small" style={{ width: "100%", borderSpacing: "0 4px" }}>
+        <table className="small full" style={{ borderSpacing: "0 4px" }}>
           <tbody>
             {found.map((b) => (
               <tr key={b.learner} data-baseline={b.learner} data-state={b.state}>
                 <td style={{ width: 26 }}>
                   <FoldRing scores={b.folds} folds={problem.judging.fits} state={b.state} scale={scale} size={18} />
                 </td>
-                <th scope="row" style={{ textAlign: "left", fontWeight: 500 }}>
+                <th className="left medium" scope="row">
                   {b.label}
                 </th>
-                <td style={{ textAlign: "right", fontWeight: 650, whiteSpace: "nowrap" }}>
+                <td className="right strong one-line">
                   {b.score !== null ? withError(b.score, b.standard_error) : <span className="soft">{b.state}</span>}
                 </td>
-                <td className="soft" style={{ textAlign: "right", whiteSpace: "nowrap", width: 74 }}>
+                <td className="soft right one-line" style={{ width: 74 }}>
                   {b.seconds > 0 && duration(b.seconds)}
                 </td>
               </tr>
@@ -60,7 +60,7 @@ export function Baselines({ problem }: { problem: TableProblem }) {
         </p>
       )}
       {away.length > 0 && (
-        <div className="row" style={{ flexWrap: "wrap", gap: 6 }}>
+        <div className="row wrap close">
           <span className="small soft">Score the defaults of</span>
           {away.map((l) => (
             <button

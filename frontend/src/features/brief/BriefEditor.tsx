@@ -44,13 +44,8 @@ export function BriefEditor({ data, initial, problem, derivedFrom, onOtherFile, 
   const ready = form.target !== "" && preview.isSuccess && !preview.isPlaceholderData;
   return (
     <div
-      className="stage"
-      style={{
-        display: "grid",
-        gap: 20,
-        gridTemplateColumns: "minmax(0, 1.15fr) minmax(380px, 1fr)",
-        alignItems: "start",
-      }}
+      className="stage far top"
+      style={{ display: "grid", gridTemplateColumns: "minmax(0, 1.15fr) minmax(380px, 1fr)" }}
     >
       <section className="col">
         <div className="row">
@@ -66,9 +61,9 @@ export function BriefEditor({ data, initial, problem, derivedFrom, onOtherFile, 
         {at("features") && <FieldError text={at("features")!} field="features" />}
         <ColumnList data={data} form={form} change={change} onType={onType} />
       </section>
-      <section className="col" style={{ gap: 14 }}>
+      <section className="col apart">
         {form.target === "" ? (
-          <div className="sheet col" style={{ padding: 18 }}>
+          <div className="sheet col roomy">
             <h2>What is to be predicted?</h2>
             <p className="soft">
               Mark one column as the target. The task, a fitting metric and the folds follow from it, and all of them

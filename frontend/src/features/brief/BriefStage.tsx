@@ -48,13 +48,8 @@ function FrozenBrief({ problem, data }: { problem: TableProblem; data: Data }) {
   const metric = useCatalogue().data?.metrics.find((m) => m.key === brief.metric);
   return (
     <div
-      className="stage"
-      style={{
-        display: "grid",
-        gap: 20,
-        gridTemplateColumns: "minmax(0, 1.15fr) minmax(380px, 1fr)",
-        alignItems: "start",
-      }}
+      className="stage far top"
+      style={{ display: "grid", gridTemplateColumns: "minmax(0, 1.15fr) minmax(380px, 1fr)" }}
     >
       <section className="col">
         <h1>{problem.name}</h1>
@@ -64,8 +59,8 @@ function FrozenBrief({ problem, data }: { problem: TableProblem; data: Data }) {
         </p>
         <ColumnList data={data} form={formOf(problem, data)} />
       </section>
-      <section className="col" style={{ gap: 14 }}>
-        <div className="sheet col" style={{ padding: 16, borderLeft: "4px solid var(--honey)" }}>
+      <section className="col apart">
+        <div className="sheet col padded" style={{ borderLeft: "4px solid var(--honey)" }}>
           <div className="row">
             <h2 className="grow">This brief is frozen</h2>
             <Button component={Link} to={`/new?from=${problem.id}`} variant="outlined">
@@ -81,7 +76,7 @@ function FrozenBrief({ problem, data }: { problem: TableProblem; data: Data }) {
             </p>
           )}
         </div>
-        <div className="sheet col" style={{ padding: 16 }}>
+        <div className="sheet col padded">
           <h2>{brief.metric_label}</h2>
           <p className="small soft">{metric?.sentence}</p>
           {brief.task === "binary" && (
@@ -93,7 +88,7 @@ function FrozenBrief({ problem, data }: { problem: TableProblem; data: Data }) {
           {brief.weight && <p className="small soft">Rows count as much as {brief.weight} says.</p>}
         </div>
         <Baselines problem={problem} />
-        <div className="sheet col" style={{ padding: 16 }}>
+        <div className="sheet col padded">
           <h2>
             {brief.split_label}, {percent(brief.holdout)} holdout{HOLDOUTS[brief.holdout_by]}, seed {brief.seed}
           </h2>

@@ -25,30 +25,23 @@ export function ColumnList({ data, form, change, onType }: Props) {
   });
   return (
     <div className="sheet" role="table" aria-label="Columns" aria-rowcount={data.columns.length}>
-      <div ref={scroller} style={{ overflow: "auto", maxHeight: "calc(100vh - 246px)" }}>
+      <div className="scrolls" ref={scroller} style={{ maxHeight: "calc(100vh - 246px)" }}>
         <div
           role="row"
-          className="small soft"
-          style={{
-            ...grid,
-            height: 30,
-            position: "sticky",
-            top: 0,
-            zIndex: 1,
-            background: "var(--sunk)",
-            borderBottom: "1px solid var(--rule)",
-          }}
+          className="small soft sunk underlined"
+          style={{ ...grid, height: 30, position: "sticky", top: 0, zIndex: 1 }}
         >
           <span role="columnheader">Column</span>
           <span role="columnheader">Distribution</span>
           <span role="columnheader">Missing</span>
           <span role="columnheader">Role</span>
         </div>
-        <div style={{ height: rows.getTotalSize(), position: "relative" }}>
+        <div className="anchor" style={{ height: rows.getTotalSize() }}>
           {rows.getVirtualItems().map((item) => {
             const column = data.columns[item.index]!;
             return (
               <div
+                className="underlined"
                 key={column.name}
                 role="row"
                 aria-rowindex={item.index + 1}
@@ -61,7 +54,6 @@ export function ColumnList({ data, form, change, onType }: Props) {
                   right: 0,
                   height: ROW,
                   transform: `translateY(${item.start}px)`,
-                  borderBottom: "1px solid var(--rule)",
                 }}
               >
                 <Row
@@ -114,21 +106,17 @@ function Row({
   const note = column.note !== column.why && column.note;
   return (
     <>
-      <span role="cell" style={{ minWidth: 0 }}>
+      <span className="shrinks" role="cell">
         <span
-          className="cut"
-          style={{
-            display: "block",
-            fontWeight: role === "target" ? 700 : 500,
-            color: role === "ignore" ? "var(--soft)" : undefined,
-          }}
+          className="cut block"
+          style={{ fontWeight: role === "target" ? 700 : 500, color: role === "ignore" ? "var(--soft)" : undefined }}
           title={column.name}
         >
           {column.name}
         </span>
-        <span className="small soft cut" style={{ display: "block" }} title={column.note || column.why || undefined}>
+        <span className="small soft cut block" title={column.note || column.why || undefined}>
           {onType ? <TypePicker column={column} onType={onType} /> : column.type}
-          {note ? <span style={{ color: "var(--honey)" }}> · {note}</span> : `, ${words}`}
+          {note ? <span className="honey"> · {note}</span> : `, ${words}`}
           {column.why && !note && role === "ignore" && ` · ${column.why}`}
         </span>
       </span>
@@ -192,7 +180,7 @@ function RolePicker({ name, role, usable, onRole }: RoleProps) {
         })}
       </span>
       <select
-        className="small"
+        className="small inherits"
         aria-label={`Other role of ${name}`}
         data-other-role
         disabled={!usable}
@@ -204,7 +192,6 @@ function RolePicker({ name, role, usable, onRole }: RoleProps) {
           width: 72,
           font: "inherit",
           fontSize: 12.5,
-          color: "inherit",
           fontWeight: other ? 650 : 400,
           background: other ? "var(--spruce-tint)" : "transparent",
         }}
@@ -229,7 +216,7 @@ interface TypeProps {
 function TypePicker({ column, onType }: TypeProps) {
   return (
     <select
-      className="small"
+      className="small inherits clickable"
       aria-label={`Type of ${column.name}`}
       data-type
       value={column.type}
@@ -239,10 +226,8 @@ function TypePicker({ column, onType }: TypeProps) {
         border: 0,
         borderBottom: "1px dotted var(--soft)",
         font: "inherit",
-        color: "inherit",
         background: "transparent",
         padding: 0,
-        cursor: "pointer",
         fieldSizing: "content",
       }}
     >

@@ -22,7 +22,7 @@ interface Props {
 /** The leak check: what would make scores look better than the model is, each with its remedy. */
 export function Findings({ findings, onRole }: Props) {
   return (
-    <div className="sheet col" style={{ padding: 16, gap: 8 }} data-findings={findings.length}>
+    <div className="sheet col padded near" data-findings={findings.length}>
       <h2>Leak check</h2>
       {findings.length === 0 && <p className="small soft">Nothing gives the target away, as far as can be seen.</p>}
       {findings.map((f) => {
@@ -30,26 +30,22 @@ export function Findings({ findings, onRole }: Props) {
         return (
           <div
             key={f.kind + f.column + f.words}
-            className="row small"
-            style={{ alignItems: "baseline" }}
+            className="row small on-line"
+
             data-finding={f.kind}
           >
             <span
+              className="still"
               aria-hidden
-              style={{
-                color: GRAVE.has(f.kind) ? "var(--ember)" : "var(--honey)",
-                fontWeight: 700,
-                flex: "none",
-                width: 12,
-              }}
+              style={{ color: GRAVE.has(f.kind) ? "var(--ember)" : "var(--honey)", fontWeight: 700, width: 12 }}
             >
               {GRAVE.has(f.kind) ? "!!" : "!"}
             </span>
             <span className="grow">{f.words}</span>
             {onRole && remedy && f.column && (
               <button
-                className="plain-button tag"
-                style={{ flex: "none", color: "var(--spruce)" }}
+                className="plain-button tag still spruce"
+
                 onClick={() => onRole(f.column, remedy.role)}
               >
                 {remedy.words}

@@ -21,7 +21,7 @@ export function MetricPicker({ preview, form, change, error }: Props) {
   const chosen = metrics.find((m) => m.key === (form.metric || preview?.brief.metric));
   const others = metrics.filter((m) => !suited.includes(m.key));
   return (
-    <div className="sheet col" style={{ padding: 16 }}>
+    <div className="sheet col padded">
       <div className="row">
         <h2 className="grow">Metric that decides</h2>
         {preview && (
@@ -77,7 +77,7 @@ export function MetricPicker({ preview, form, change, error }: Props) {
         </p>
       )}
       {preview && (
-        <div className="row" style={{ flexWrap: "wrap", gap: 6 }} role="group" aria-label="Recorded beside it">
+        <div className="row wrap close" role="group" aria-label="Recorded beside it">
           <span className="small soft">Recorded beside it:</span>
           {suited
             .filter((key) => key !== chosen?.key)

@@ -129,10 +129,10 @@ function DropFile({ onData }: { onData: (hash: string) => void }) {
       });
   };
   return (
-    <div className="stage col" style={{ maxWidth: 820, gap: 16, paddingTop: 36 }}>
+    <div className="stage col apart" style={{ maxWidth: 820, paddingTop: 36 }}>
       <h1>New problem</h1>
       <div
-        className="sheet col"
+        className="sheet col centred"
         data-drop
         onDragOver={(event) => {
           event.preventDefault();
@@ -147,7 +147,6 @@ function DropFile({ onData }: { onData: (hash: string) => void }) {
         style={{
           padding: "54px 24px",
           alignItems: "center",
-          textAlign: "center",
           borderStyle: "dashed",
           borderWidth: 2,
           borderColor: over ? "var(--spruce)" : undefined,
@@ -192,12 +191,12 @@ function DropFile({ onData }: { onData: (hash: string) => void }) {
       {earlier.length > 0 && (
         <section className="col">
           <h2>Or use data that are here already</h2>
-          <ul style={{ margin: 0, padding: 0, listStyle: "none" }} className="col">
+          <ul style={{ padding: 0 }} className="col flush unmarked">
             {earlier.map((data) => (
               <li key={data.hash}>
                 <button
-                  className="plain-button sheet row"
-                  style={{ padding: "10px 14px", width: "100%" }}
+                  className="plain-button sheet row full"
+                  style={{ padding: "10px 14px" }}
                   onClick={() => onData(data.hash)}
                 >
                   <b className="grow">{data.name}</b>

@@ -50,13 +50,13 @@ export function ReadingCard({ data, busy, error, onReading }: Props) {
     </TextField>
   );
   return (
-    <div className="col" style={{ gap: 8 }} data-reading={data.hash}>
+    <div className="col near" data-reading={data.hash}>
       <p className="small soft">
         Read as {words.join(", ")}.{" "}
         {reading.format === "csv" && (
           <button
-            className="plain-button small"
-            style={{ color: "var(--spruce)" }}
+            className="plain-button small spruce"
+
             aria-expanded={open}
             onClick={() => setOpen(!open)}
           >
@@ -65,8 +65,8 @@ export function ReadingCard({ data, busy, error, onReading }: Props) {
         )}
         {" · "}
         <button
-          className="plain-button small"
-          style={{ color: "var(--spruce)" }}
+          className="plain-button small spruce"
+
           aria-expanded={rows}
           data-preview
           onClick={() => setRows(!rows)}
@@ -77,7 +77,7 @@ export function ReadingCard({ data, busy, error, onReading }: Props) {
       </p>
       {rows && <FirstRows data={data} />}
       {reading.notes.map((note) => (
-        <p key={note} className="small" style={{ color: "var(--honey)" }}>
+        <p key={note} className="small honey">
           {note}
         </p>
       ))}
@@ -87,7 +87,7 @@ export function ReadingCard({ data, busy, error, onReading }: Props) {
         </p>
       )}
       {open && (
-        <div className="row" style={{ flexWrap: "wrap" }}>
+        <div className="row wrap">
           {pick("Encoding", "encoding", Object.fromEntries(ENCODINGS.split(" ").map((e) => [e, e])))}
           {pick("Columns parted by", "delimiter", DELIMITERS)}
           {pick("Quotes", "quote", { '"': '"double"', "'": "'single'" })}
@@ -104,11 +104,11 @@ function FirstRows({ data }: { data: Data }) {
   const count = Math.max(0, ...columns.map((c) => c.examples.length));
   return (
     <div className="sheet" style={{ overflowX: "auto", padding: "4px 0" }}>
-      <table className="small" aria-label="First rows" style={{ borderCollapse: "collapse", whiteSpace: "nowrap" }}>
+      <table className="small collapsed one-line" aria-label="First rows">
         <thead>
           <tr>
             {columns.map((c) => (
-              <th key={c.name} scope="col" style={{ textAlign: "left", fontWeight: 600, padding: "3px 10px" }}>
+              <th className="left strong" key={c.name} scope="col" style={{ padding: "3px 10px" }}>
                 {c.name}
               </th>
             ))}
@@ -116,7 +116,7 @@ function FirstRows({ data }: { data: Data }) {
         </thead>
         <tbody className="mono">
           {Array.from({ length: count }, (_, i) => (
-            <tr key={i} style={{ borderTop: "1px solid var(--rule)" }}>
+            <tr className="ruled" key={i}>
               {columns.map((c) => (
                 <td key={c.name} style={{ padding: "3px 10px", color: c.examples[i] ? undefined : "var(--soft)" }}>
                   {c.examples[i] || "–"}

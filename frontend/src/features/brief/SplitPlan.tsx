@@ -39,9 +39,9 @@ export function SplitPlan({ preview, form, change, error }: Props) {
     />
   );
   return (
-    <div className="sheet col" style={{ padding: 16 }}>
+    <div className="sheet col padded">
       <h2>Split plan</h2>
-      <div className="row" style={{ flexWrap: "wrap", rowGap: 12 }}>
+      <div className="row wrap" style={{ rowGap: 12 }}>
         {kind !== "column" && number("Folds", form.folds, (folds) => change({ folds }), "folds", 74)}
         <TextField
           label="Kind"

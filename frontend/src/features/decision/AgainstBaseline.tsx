@@ -20,7 +20,7 @@ export function AgainstBaseline({ chosen }: BenchProps) {
   if (!found.data) return <p className="soft">Gathering the predictions …</p>;
   const d = found.data;
   return (
-    <div className="col" style={{ gap: 12 }}>
+    <div className="col apart">
       <p className="small soft">
         {called(chosen)[0]!.toUpperCase() + called(chosen).slice(1)}
         {d.baseline ? " beside the baseline" : ""}: what they said of {d.rows.toLocaleString("en")} rows, each judged by
@@ -36,9 +36,7 @@ export function AgainstBaseline({ chosen }: BenchProps) {
       )}
       {d.trial.cuts && <Curves d={d} />}
       {d.trial.residuals && <Residuals d={d} />}
-      <div
-        style={{ display: "grid", gap: 12, gridTemplateColumns: "minmax(0, 1fr) minmax(0, 1fr)", alignItems: "start" }}
-      >
+      <div className="apart top" style={{ display: "grid", gridTemplateColumns: "minmax(0, 1fr) minmax(0, 1fr)" }}>
         <ByMetric d={d} />
         <Importance trial={chosen.trial.id} metric={d.metrics.find((m) => m.decides)!.key} />
       </div>
@@ -51,9 +49,9 @@ export function AgainstBaseline({ chosen }: BenchProps) {
 function ByMetric({ d }: { d: Diagnostics }) {
   const names = [d.trial.name, d.baseline?.name];
   return (
-    <section className="sheet" style={{ padding: 14 }}>
+    <section className="sheet padded">
       <h3>By every metric</h3>
-      <table style={{ borderCollapse: "collapse", width: "100%" }} className="small" aria-label="By every metric">
+      <table className="small collapsed full" aria-label="By every metric">
         <thead className="soft">
           <tr>
             <th />
@@ -75,8 +73,8 @@ function ByMetric({ d }: { d: Diagnostics }) {
               m.trial !== m.baseline &&
               m.trial > m.baseline === m.larger_is_better;
             return (
-              <tr key={m.key} style={{ borderTop: "1px solid var(--rule)", fontWeight: m.decides ? 650 : 400 }}>
-                <th scope="row" style={{ textAlign: "left", fontWeight: "inherit", padding: "2px 0" }}>
+              <tr className="ruled" key={m.key} style={{ fontWeight: m.decides ? 650 : 400 }}>
+                <th className="left" scope="row" style={{ fontWeight: "inherit", padding: "2px 0" }}>
                   {m.key} {m.larger_is_better ? "↑" : "↓"}
                 </th>
                 <td style={{ ...right, color: ahead ? "var(--spruce)" : undefined }}>
@@ -102,7 +100,7 @@ function Importance({ trial, metric }: { trial: number; metric: string }) {
   const most = Math.max(...columns.map((c) => c.drop + c.error), 1e-12);
   const x = (v: number) => (Math.max(v, 0) / most) * 150;
   return (
-    <section className="sheet col" style={{ padding: 14, gap: 8 }} data-importance={found.data?.state}>
+    <section className="sheet col padded near" data-importance={found.data?.state}>
       <h3>What it leans on</h3>
       {!wanted && (
         <>
@@ -123,19 +121,15 @@ function Importance({ trial, metric }: { trial: number; metric: string }) {
         </p>
       )}
       {columns.length > 0 && (
-        <table className="small" style={{ borderCollapse: "collapse" }} aria-label="Importance of the columns">
+        <table className="small collapsed" aria-label="Importance of the columns">
           <tbody>
             {columns.slice(0, 14).map((c) => (
               <tr key={c.column}>
-                <th
-                  scope="row"
-                  className="cut"
-                  style={{ textAlign: "left", fontWeight: 400, maxWidth: 130, paddingRight: 8 }}
-                >
+                <th scope="row" className="cut left plain" style={{ maxWidth: 130, paddingRight: 8 }}>
                   {c.column}
                 </th>
                 <td>
-                  <svg width={162} height={15} aria-hidden style={{ display: "block" }}>
+                  <svg className="block" width={162} height={15} aria-hidden>
                     <rect y={3} height={9} width={x(c.drop)} fill="var(--spruce)" />
                     <path d={`M${x(c.drop - c.error)} 7.5H${x(c.drop + c.error)}`} stroke="var(--ink)" />
                   </svg>

@@ -32,8 +32,8 @@ export function Curves({ d }: { d: Diagnostics }) {
     return c.threshold[at] ?? 0.5;
   }, [c]);
   return (
-    <section className="sheet col" style={{ padding: 14 }}>
-      <div ref={box} className="row" style={{ gap: 12, alignItems: "start" }}>
+    <section className="sheet col padded">
+      <div ref={box} className="row apart top">
         <Figure
           title="Recall against false alarms"
           note={sides.map((s) => `${s.name} ${score(s.cuts!.area)}`).join(" · ")}
@@ -67,8 +67,8 @@ export function Curves({ d }: { d: Diagnostics }) {
           <Calibration sides={sides} width={each} />
         </Figure>
       </div>
-      <div className="row" style={{ gap: 14, alignItems: "start", flexWrap: "wrap" }}>
-        <div className="col" style={{ gap: 4, width: 190 }}>
+      <div className="row apart top wrap">
+        <div className="col closer" style={{ width: 190 }}>
           <label className="small" htmlFor="threshold">
             Call it <b>{d.classes[1]}</b> from <b>{threshold.toFixed(3)}</b> on
           </label>
@@ -102,7 +102,7 @@ export function Curves({ d }: { d: Diagnostics }) {
 
 function Figure({ title, note, children }: { title: string; note: string; children: ReactNode }) {
   return (
-    <figure style={{ margin: 0, minWidth: 0 }}>
+    <figure className="flush shrinks">
       <figcaption>
         <h3>{title}</h3>
         <span className="small soft">{note}</span>
@@ -218,7 +218,7 @@ function AtThreshold({ side, threshold, classes }: { side: Side; threshold: numb
         precision {hits + wrong ? percent(precision(c, i)) : "–"} · recall {percent(recall(c, i))} · F1{" "}
         {score(f1(c, i), 0.01)}
       </span>
-      <table style={{ borderCollapse: "collapse", marginTop: 2 }} aria-label={`Confusion of ${side.name}`}>
+      <table className="collapsed" style={{ marginTop: 2 }} aria-label={`Confusion of ${side.name}`}>
         <thead className="soft">
           <tr>
             <th style={cell}>truly</th>
@@ -228,8 +228,8 @@ function AtThreshold({ side, threshold, classes }: { side: Side; threshold: numb
         </thead>
         <tbody>
           {rows.map(([name, called, not], k) => (
-            <tr key={name} style={{ borderTop: "1px solid var(--rule)" }}>
-              <th scope="row" style={{ ...cell, textAlign: "left" }}>
+            <tr className="ruled" key={name}>
+              <th className="left" scope="row" style={{ ...cell }}>
                 {name}
               </th>
               <td style={{ ...cell, background: k === 0 ? "var(--spruce-tint)" : "var(--ember-tint)" }}>

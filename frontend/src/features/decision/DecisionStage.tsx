@@ -94,11 +94,9 @@ function Bench({ problem, found, decided }: { problem: TableProblem; found: Fina
   const bench: BenchProps = { problem, found, chosen, pick: setPicked };
   return (
     <div className="stage beside">
-      <section className="col" style={{ gap: 12 }}>
-        <div className="row" style={{ flexWrap: "wrap" }}>
-          <h1 className="grow" style={{ whiteSpace: "nowrap" }}>
-            Finalists by {problem.judging.metric_label}
-          </h1>
+      <section className="col apart">
+        <div className="row wrap">
+          <h1 className="grow one-line">Finalists by {problem.judging.metric_label}</h1>
           <Switch label="View" options={[...VIEWS]} value={view} onChange={(v) => set({ view: v })} />
         </div>
         {view === "finalists" && <Matrix {...bench} />}
@@ -107,7 +105,7 @@ function Bench({ problem, found, decided }: { problem: TableProblem; found: Fina
         {view === "holdout" && <HoldoutView {...bench} />}
         {view === "take away" && <TakeAway problem={problem} />}
       </section>
-      <aside className="col" style={{ gap: 12 }} aria-label="The choice">
+      <aside className="col apart" aria-label="The choice">
         <Expectation {...bench} />
         <Rules {...bench} rule={wanted.rule} />
         <Sign {...bench} rule={wanted.rule} decided={decided?.id ?? null} />

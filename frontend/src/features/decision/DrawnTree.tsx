@@ -9,7 +9,7 @@ export function DrawnTree({ trial, classes }: { trial: number; classes: string[]
   const found = useTree(trial, true);
   const t = found.data;
   return (
-    <section className="sheet col" style={{ padding: 14 }} data-tree={t?.state}>
+    <section className="sheet col padded" data-tree={t?.state}>
       <h3>The tree</h3>
       {found.isError && <p className="small ember">{found.error.message}</p>}
       {t?.state === "failed" && <p className="small ember">{t.message}</p>}

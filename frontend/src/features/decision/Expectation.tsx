@@ -14,7 +14,7 @@ export function Expectation({ problem, found }: BenchProps) {
   const wins = h?.wins[0] as [number, number] | undefined;
   const first = found.finalists.find((f) => f.trial.id === wins?.[0]);
   return (
-    <section className="sheet col" style={{ padding: 14, gap: 8 }} data-honest={h?.state}>
+    <section className="sheet col padded near" data-honest={h?.state}>
       <h2>What to expect</h2>
       {honest.isError && (
         <p role="alert" className="ember small">

@@ -53,16 +53,17 @@ export function FoldMatrix({ problem, found, chosen, inspected, onChoose, onInsp
   return (
     <div className="sheet" style={{ overflow: "hidden" }}>
       <div
+        className="scrolls"
         ref={scroller}
         role="table"
         aria-label="Fold matrix"
         aria-rowcount={finalists.length + 1}
-        style={{ overflow: "auto", maxHeight: "calc(100vh - 300px)", minHeight: 180 }}
+        style={{ maxHeight: "calc(100vh - 300px)", minHeight: 180 }}
       >
         <div
           role="row"
-          className="small soft"
-          style={{ ...grid, position: "sticky", top: 0, zIndex: 1, background: "var(--sunk)", height: 30 }}
+          className="small soft sunk"
+          style={{ ...grid, position: "sticky", top: 0, zIndex: 1, height: 30 }}
         >
           <span role="columnheader">finalist</span>
           <span
@@ -71,7 +72,7 @@ export function FoldMatrix({ problem, found, chosen, inspected, onChoose, onInsp
           >
             {few
               ? Array.from({ length: spans.folds }, (_, i) => (
-                  <span key={i} style={{ textAlign: "center" }}>
+                  <span className="centred" key={i}>
                     {spans.folds > 7 ? i + 1 : `fold ${i + 1}`}
                   </span>
                 ))
@@ -79,19 +80,20 @@ export function FoldMatrix({ problem, found, chosen, inspected, onChoose, onInsp
           </span>
           <span role="columnheader">mean ± error</span>
           <span role="columnheader" title="How likely each is worse, the same or better than the leader">
-            <span className="ember">worse</span> · same · <span style={{ color: "var(--spruce)" }}>better</span>
+            <span className="ember">worse</span> · same · <span className="spruce">better</span>
           </span>
           <span role="columnheader">a fit costs</span>
           <span role="columnheader" title="Results seen and trials pending when it was proposed">
             sight
           </span>
         </div>
-        <div style={{ height: virtual.getTotalSize(), position: "relative" }}>
+        <div className="anchor" style={{ height: virtual.getTotalSize() }}>
           {virtual.getVirtualItems().map((item) => {
             const f = finalists[item.index]!;
             const id = f.trial.id;
             return (
               <div
+                className="ruled clickable"
                 key={id}
                 role="row"
                 aria-rowindex={item.index + 2}
@@ -106,8 +108,6 @@ export function FoldMatrix({ problem, found, chosen, inspected, onChoose, onInsp
                   right: 0,
                   height: ROW,
                   transform: `translateY(${item.start}px)`,
-                  borderTop: "1px solid var(--rule)",
-                  cursor: "pointer",
                   opacity: f.admitted ? 1 : 0.45,
                   background: id === chosen ? "var(--honey-tint)" : id === inspected ? "var(--spruce-tint)" : undefined,
                 }}
@@ -118,7 +118,7 @@ export function FoldMatrix({ problem, found, chosen, inspected, onChoose, onInsp
                 <Against f={f} leader={found.leader} />
                 <span className="small" style={{ lineHeight: 1.35 }}>
                   {duration(f.fit_seconds)}
-                  <span className="soft" style={{ display: "block" }} title="to predict 1,000 rows · size of the model">
+                  <span className="soft block" title="to predict 1,000 rows · size of the model">
                     {f.prediction_seconds === null ? "" : `${duration(f.prediction_seconds)} · `}
                     {bytes(f.model_bytes)}
                   </span>
@@ -146,7 +146,7 @@ function Name({ f, onInspect }: { f: Finalist; onInspect: (id: number) => void }
       >
         <b>{f.is_baseline ? "Baseline" : `Trial ${f.trial.number}`}</b>
         {f.trial.shortlisted && <span className="honey"> ◆</span>}
-        <span className="small soft cut" style={{ display: "block", maxWidth: 116 }}>
+        <span className="small soft cut block" style={{ maxWidth: 116 }}>
           {f.search_number ? `search ${f.search_number}` : "before any search"}, {f.learner}
         </span>
       </button>
@@ -171,9 +171,9 @@ function Folds({ f, spans, few }: { f: Finalist; spans: Spans; few: boolean }) {
         return (
           <span
             key={i}
-            className="small"
+            className="small shrinks"
             title={`fold ${i + 1}: ${score(value)}`}
-            style={{ background: ramp(share), color: inkOn(share), display: "grid", placeItems: "center", minWidth: 0 }}
+            style={{ background: ramp(share), color: inkOn(share), display: "grid", placeItems: "center" }}
           >
             {few && spans.folds <= 10 ? score(value, f.trial.standard_error) : ""}
           </span>
@@ -195,7 +195,7 @@ function Mean({ f, spans }: { f: Finalist; spans: Spans }) {
         dashed={f.is_baseline}
         again={f.rejudged}
       />
-      <span className="small cut" style={{ display: "block" }}>
+      <span className="small cut block">
         {f.rejudged ? (
           <>
             {score(f.trial.mean, f.trial.standard_error)} →{" "}
@@ -227,7 +227,7 @@ function Against({ f, leader }: { f: Finalist; leader: number | null }) {
       title={`${words}. Corrected resampled t test: p = ${p_adjusted.toFixed(3)} after Holm; on ${basis === "folds" ? "the folds of the search" : "fresh folds"}`}
     >
       <Chances better={better} same={same} worse={worse} width={126} />
-      <span className="small soft" style={{ display: "block", lineHeight: 1.2, fontSize: 11 }}>
+      <span className="small soft block tiny" style={{ lineHeight: 1.2 }}>
         {words}
       </span>
     </span>

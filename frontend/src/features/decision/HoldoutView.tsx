@@ -20,8 +20,8 @@ export function HoldoutView({ problem, chosen }: BenchProps) {
   const opened = looks.filter((l) => l.state !== "failed").length;
   const share = problem.brief.holdout;
   return (
-    <div className="col" style={{ gap: 12 }}>
-      <section className="sheet col" style={{ padding: 18, gap: 10 }} data-holdout={opened}>
+    <div className="col apart">
+      <section className="sheet col roomy" data-holdout={opened}>
         {share === 0 ? (
           <>
             <h2>This problem has no holdout</h2>
@@ -116,7 +116,7 @@ function Asking({
 
 function Look({ look, metric }: { look: Holdout; metric: string }) {
   return (
-    <section className="sheet col" style={{ padding: 14, gap: 8 }} data-look={look.state}>
+    <section className="sheet col padded near" data-look={look.state}>
       <h3>
         Opening {look.nth}: {look.trial_name}
         <span className="small soft">

@@ -42,7 +42,7 @@ function NumberField({
 export function Region({ found }: { found: Finalists }) {
   const { weighing, set } = useWeighing();
   return (
-    <label className="row" style={{ gap: 6 }} title="Trials whose scores differ by less count as the same">
+    <label className="row close" title="Trials whose scores differ by less count as the same">
       <span className="soft">The same within ±</span>
       <NumberField
         label="Difference that does not matter"
@@ -60,7 +60,7 @@ export function Limit({ found }: { found: Finalists }) {
   const [draft, setDraft] = useState(weighing.limitOn);
   const measure = found.measures.find((m) => m.key === draft);
   return (
-    <span className="row" style={{ gap: 6 }}>
+    <span className="row close">
       <span className="soft">Only with</span>
       <select
         aria-label="Measure with a limit"

@@ -9,20 +9,20 @@ export function Labels({ d }: { d: Diagnostics }) {
   const before = d.baseline?.labels;
   const sides = [d.trial, d.baseline].filter((s) => !!s && s.calibration.length > 0) as (typeof d.trial)[];
   return (
-    <div className="row" style={{ gap: 12, alignItems: "start", flexWrap: "wrap" }}>
+    <div className="row apart top wrap">
       {labels.confusion && <Confusion classes={d.classes} matrix={labels.confusion} name={d.trial.name} />}
       {before?.confusion && <Confusion classes={d.classes} matrix={before.confusion} name={d.baseline!.name} />}
       {sides.length > 0 && (
-        <section className="sheet" style={{ padding: 14 }}>
+        <section className="sheet padded">
           <h3>Calibration of the chosen class</h3>
           <Calibration sides={sides} width={270} />
         </section>
       )}
       <ClassTable d={d} />
       {labels.confused.length > 0 && (
-        <section className="sheet" style={{ padding: 14 }}>
+        <section className="sheet padded">
           <h3>Mixed up most</h3>
-          <ol className="small" style={{ margin: 0, paddingLeft: 18 }}>
+          <ol className="small flush" style={{ paddingLeft: 18 }}>
             {labels.confused.map((c) => (
               <li key={`${c.true}/${c.said}`}>
                 {c.true} taken for {c.said}: {count(c.rows)} rows
@@ -40,9 +40,9 @@ export function ClassTable({ d }: { d: Diagnostics }) {
   const labels = d.trial.labels!;
   const before = d.baseline?.labels;
   return (
-    <section className="sheet" style={{ padding: 14, maxHeight: 420, overflow: "auto" }}>
+    <section className="sheet padded scrolls" style={{ maxHeight: 420 }}>
       <h3>Class by class</h3>
-      <table className="small" style={{ borderCollapse: "collapse" }} aria-label="Class by class">
+      <table className="small collapsed" aria-label="Class by class">
         <thead className="soft">
           <tr>
             {["class", "rows", "precision", "recall", "F1", before ? "F1 of the baseline" : ""].map((h) => (
@@ -54,8 +54,8 @@ export function ClassTable({ d }: { d: Diagnostics }) {
         </thead>
         <tbody>
           {labels.classes.map((line, i) => (
-            <tr key={line.label} style={{ borderTop: "1px solid var(--rule)" }}>
-              <th scope="row" style={{ ...cell, textAlign: "left" }}>
+            <tr className="ruled" key={line.label}>
+              <th className="left" scope="row" style={{ ...cell }}>
                 {line.label}
               </th>
               <td style={cell}>{count(line.rows)}</td>
@@ -77,9 +77,9 @@ export function ClassTable({ d }: { d: Diagnostics }) {
 
 function Confusion({ classes, matrix, name }: { classes: string[]; matrix: number[][]; name: string }) {
   return (
-    <section className="sheet" style={{ padding: 14, overflow: "auto" }}>
+    <section className="sheet padded scrolls">
       <h3>Confusion, {name}</h3>
-      <table className="small" style={{ borderCollapse: "collapse" }} aria-label={`Confusion of ${name}`}>
+      <table className="small collapsed" aria-label={`Confusion of ${name}`}>
         <thead className="soft">
           <tr>
             <th style={cell}>truly ╲ said</th>
@@ -95,7 +95,7 @@ function Confusion({ classes, matrix, name }: { classes: string[]; matrix: numbe
             const total = row.reduce((a, b) => a + b, 0);
             return (
               <tr key={classes[i]}>
-                <th scope="row" style={{ ...cell, textAlign: "left" }}>
+                <th className="left" scope="row" style={{ ...cell }}>
                   {classes[i]}
                 </th>
                 {row.map((n, j) => {

@@ -28,7 +28,7 @@ export function Matrix({ problem, found, chosen, pick }: BenchProps) {
   const more = found.scored > weighing.top && weighing.top < 500;
   return (
     <>
-      <div className="row small" style={{ flexWrap: "wrap", gap: "8px 18px" }}>
+      <div className="row small wrap" style={{ gap: "8px 18px" }}>
         <Region found={found} />
         <Limit found={found} />
         <span className="grow" />

@@ -27,7 +27,7 @@ export function Rejudge({ problem, found }: { problem: TableProblem; found: Fina
   }, [found, repeats, problem]);
   const shrunk = found.finalists.filter((f) => f.rejudged && !f.is_baseline);
   return (
-    <section className="sheet row" style={{ padding: "10px 14px", flexWrap: "wrap", gap: "6px 14px" }}>
+    <section className="sheet row wrap" style={{ padding: "10px 14px", gap: "6px 14px" }}>
       <div className="grow" style={{ minWidth: 300 }}>
         <h3>Re-judge on fresh folds</h3>
         <p className="small soft">
@@ -44,7 +44,7 @@ export function Rejudge({ problem, found }: { problem: TableProblem; found: Fina
         </p>
       ) : (
         <>
-          <label className="row small" style={{ gap: 6 }}>
+          <label className="row small close">
             <input
               type="number"
               min={1}

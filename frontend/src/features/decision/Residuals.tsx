@@ -13,9 +13,9 @@ export function Residuals({ d }: { d: Diagnostics }) {
   const both = endsOf([...r.predicted, ...r.actual]);
   const sides = [d.trial, d.baseline].filter((s) => !!s?.residuals) as (typeof d.trial)[];
   return (
-    <section className="sheet col" style={{ padding: 14 }}>
-      <div ref={box} className="row" style={{ gap: 12, alignItems: "start" }}>
-        <figure style={{ margin: 0 }}>
+    <section className="sheet col padded">
+      <div ref={box} className="row apart top">
+        <figure className="flush">
           <figcaption>
             <h3>Predicted and actual</h3>
           </figcaption>
@@ -42,7 +42,7 @@ export function Residuals({ d }: { d: Diagnostics }) {
             )}
           </Plot>
         </figure>
-        <figure style={{ margin: 0 }}>
+        <figure className="flush">
           <figcaption>
             <h3>What is left over</h3>
           </figcaption>
@@ -66,15 +66,11 @@ export function Residuals({ d }: { d: Diagnostics }) {
           </Plot>
         </figure>
       </div>
-      <table
-        className="small"
-        style={{ borderCollapse: "collapse", alignSelf: "start" }}
-        aria-label="How far they miss"
-      >
+      <table className="small collapsed" style={{ alignSelf: "start" }} aria-label="How far they miss">
         <thead className="soft">
           <tr>
             {["actual − predicted", "5 %", "25 %", "median", "75 %", "95 %", "mean"].map((h, i) => (
-              <th key={h} style={{ padding: "2px 12px", fontWeight: 400, textAlign: i ? "right" : "left" }}>
+              <th className="plain" key={h} style={{ padding: "2px 12px", textAlign: i ? "right" : "left" }}>
                 {h}
               </th>
             ))}
@@ -82,12 +78,12 @@ export function Residuals({ d }: { d: Diagnostics }) {
         </thead>
         <tbody>
           {sides.map((s) => (
-            <tr key={s.trial_id} style={{ borderTop: "1px solid var(--rule)" }}>
-              <th scope="row" style={{ padding: "2px 12px", fontWeight: 400, textAlign: "left" }}>
+            <tr className="ruled" key={s.trial_id}>
+              <th className="plain left" scope="row" style={{ padding: "2px 12px" }}>
                 {s.name}
               </th>
               {[...s.residuals!.quantiles, s.residuals!.mean].map((q, i) => (
-                <td key={i} style={{ padding: "2px 12px", textAlign: "right" }}>
+                <td className="right" key={i} style={{ padding: "2px 12px" }}>
                   {figure(q)}
                 </td>
               ))}

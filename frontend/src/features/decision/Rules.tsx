@@ -7,7 +7,7 @@ const COSTS = ["fit seconds", "prediction seconds", "model size"];
 export function Rules({ found, chosen, pick, rule }: BenchProps & { rule: string }) {
   const { weighing, set } = useWeighing();
   return (
-    <section className="sheet col" style={{ padding: 14, gap: 8 }}>
+    <section className="sheet col padded near">
       <div className="row">
         <h2 className="grow">What the rules say</h2>
         <select

@@ -16,7 +16,7 @@ export function Sign({ problem, found, chosen, rule, decided }: BenchProps & { r
   const by = found.suggestions.find((s) => s.trial_id === chosen.trial.id && s.rule === rule);
   const here = decision?.trial_id === chosen.trial.id ? decision : null;
   return (
-    <section className="sheet col" style={{ padding: 14 }}>
+    <section className="sheet col padded">
       <h2>
         {here ? "Decided: " : ""}
         {called(chosen)}

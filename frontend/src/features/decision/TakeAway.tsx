@@ -26,7 +26,7 @@ export function TakeAway({ problem }: { problem: TableProblem }) {
   const shown = decisions.find((d) => d.id === wanted) ?? decisions[0];
   if (!shown)
     return (
-      <section className="sheet col" style={{ padding: 18 }}>
+      <section className="sheet col roomy">
         <h2>Nothing is signed yet</h2>
         <p className="soft">
           Sign a choice on the right. Its configuration, a script of plain scikit-learn, the fitted model, a report and
@@ -35,10 +35,10 @@ export function TakeAway({ problem }: { problem: TableProblem }) {
       </section>
     );
   return (
-    <div className="col" style={{ gap: 12 }}>
+    <div className="col apart">
       <Files key={shown.id} decision={shown} />
       {decisions.length > 1 && (
-        <section className="sheet col" style={{ padding: 14, gap: 4 }}>
+        <section className="sheet col padded closer">
           <h3>All decisions</h3>
           {decisions.map((d) => (
             <button
@@ -68,8 +68,8 @@ function Files({ decision }: { decision: View }) {
   const making = detail?.files.some((f) => f.state === "making");
   return (
     <section
-      className="sheet col"
-      style={{ padding: 18, gap: 12 }}
+      className="sheet col roomy apart"
+
       data-decision={decision.id}
       data-making={making ? "yes" : "no"}
     >
@@ -87,20 +87,16 @@ function Files({ decision }: { decision: View }) {
         </p>
         {decision.reason && <p style={{ marginTop: 6 }}>{decision.reason}</p>}
       </div>
-      <p className="mono" style={{ background: "var(--sunk)", padding: 10, borderRadius: 6 }}>
+      <p className="mono sunk" style={{ padding: 10, borderRadius: 6 }}>
         {Object.entries(decision.configuration)
           .map(([name, value]) => `${name} ${setting(name, value)}`)
           .join(" · ")}
       </p>
-      <table style={{ borderCollapse: "collapse", width: "100%" }} aria-label="Files to take away">
+      <table className="collapsed full" aria-label="Files to take away">
         <tbody>
           {detail?.files.map((f) => (
-            <tr key={f.name} style={{ borderTop: "1px solid var(--rule)" }} data-file={f.name} data-state={f.state}>
-              <th
-                scope="row"
-                className="mono"
-                style={{ textAlign: "left", padding: "5px 12px 5px 0", whiteSpace: "nowrap" }}
-              >
+            <tr className="ruled" key={f.name} data-file={f.name} data-state={f.state}>
+              <th scope="row" className="mono left one-line" style={{ padding: "5px 12px 5px 0" }}>
                 {f.state === "ready" ? (
                   <a
                     href={at(f.name)}
@@ -119,9 +115,7 @@ function Files({ decision }: { decision: View }) {
                   <span className={f.state === "none" ? "ember" : "soft"}>{f.message}</span>
                 )}
               </td>
-              <td className="small soft" style={{ textAlign: "right", whiteSpace: "nowrap" }}>
-                {f.bytes === null ? "" : bytes(f.bytes)}
-              </td>
+              <td className="small soft right one-line">{f.bytes === null ? "" : bytes(f.bytes)}</td>
             </tr>
           ))}
         </tbody>

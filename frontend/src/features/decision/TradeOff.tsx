@@ -40,9 +40,9 @@ export function TradeOff({ problem, found, chosen, pick }: BenchProps) {
   }, [known]);
   const shown = known.find((f) => f.trial.id === over) ?? known.find((f) => f.trial.id === chosen.trial.id);
   return (
-    <div className="sheet col" style={{ padding: 14 }}>
+    <div className="sheet col padded">
       <div className="row small">
-        <label className="row" style={{ gap: 6 }}>
+        <label className="row close">
           <span className="soft">Weigh {problem.judging.metric_label} against</span>
           <select
             aria-label="Second measure"
@@ -67,7 +67,7 @@ export function TradeOff({ problem, found, chosen, pick }: BenchProps) {
       </div>
       <div ref={box}>
         {measure === null ? (
-          <p className="soft" style={{ padding: "60px 20px", textAlign: "center" }}>
+          <p className="soft centred" style={{ padding: "60px 20px" }}>
             The best score is not always the best choice. Choose what else matters: cost, size, or another metric
             computed from the same predictions. The trials that no other beats on both stand on the front.
           </p>
@@ -101,6 +101,7 @@ export function TradeOff({ problem, found, chosen, pick }: BenchProps) {
                     const far = at.x !== f.beside || at.y !== f.trial.mean;
                     return (
                       <circle
+                        className="clickable"
                         key={id}
                         data-dot={id}
                         cx={x(at.x)}
@@ -111,7 +112,7 @@ export function TradeOff({ problem, found, chosen, pick }: BenchProps) {
                         strokeWidth={1.6}
                         strokeDasharray={f.is_baseline ? "2 2" : undefined}
                         opacity={f.admitted ? 1 : 0.35}
-                        style={{ cursor: "pointer" }}
+
                         onMouseEnter={() => setOver(id)}
                         onMouseLeave={() => setOver(null)}
                         onClick={() => pick({ trial: id, rule: "by hand" })}

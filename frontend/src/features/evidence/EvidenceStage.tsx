@@ -51,8 +51,8 @@ function Trials({
   const asked = useDebounced(where, 250);
   return (
     <div
-      className="stage"
-      style={{ display: "grid", gridTemplateRows: "auto auto 1fr", gap: 12, height: "100%", boxSizing: "border-box" }}
+      className="stage apart"
+      style={{ display: "grid", gridTemplateRows: "auto auto 1fr", height: "100%", boxSizing: "border-box" }}
     >
       <div className="row">
         <h1 className="grow">Trials of search {search.number}</h1>
@@ -63,7 +63,7 @@ function Trials({
           </Button>
         ))}
       </div>
-      <div className="row" style={{ flexWrap: "wrap" }}>
+      <div className="row wrap">
         <TextField
           inputRef={filter}
           value={where}

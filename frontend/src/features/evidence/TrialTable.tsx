@@ -77,16 +77,14 @@ export function TrialTable({ problem, search, means, ordering, onSort, onError, 
       style={{ overflow: "hidden", display: "grid", gridTemplateRows: "1fr auto", minHeight: 200 }}
     >
       <div
+        className="scrolls"
         ref={scroller}
-        style={{ overflow: "auto" }}
+
         role="table"
         aria-label="Trials"
         aria-rowcount={(total ?? 0) + 1}
       >
-        <div
-          role="row"
-          style={{ ...grid, position: "sticky", top: 0, background: "var(--sunk)", height: 32, zIndex: 1 }}
-        >
+        <div className="sunk" role="row" style={{ ...grid, position: "sticky", top: 0, height: 32, zIndex: 1 }}>
           {columns.map(([key, label], i) => (
             <span
               key={key || i}
@@ -108,11 +106,12 @@ export function TrialTable({ problem, search, means, ordering, onSort, onError, 
             </span>
           ))}
         </div>
-        <div style={{ height: virtual.getTotalSize(), position: "relative" }}>
+        <div className="anchor" style={{ height: virtual.getTotalSize() }}>
           {virtual.getVirtualItems().map((item) => {
             const trial = rows.get(item.index);
             return (
               <div
+                className="underlined clickable"
                 key={item.key}
                 role="row"
                 aria-rowindex={item.index + 2}
@@ -130,8 +129,6 @@ export function TrialTable({ problem, search, means, ordering, onSort, onError, 
                   right: 0,
                   height: ROW,
                   transform: `translateY(${item.start}px)`,
-                  borderBottom: "1px solid var(--rule)",
-                  cursor: "pointer",
                   background:
                     trial && trial.id === selected
                       ? "var(--spruce-tint)"
@@ -149,13 +146,9 @@ export function TrialTable({ problem, search, means, ordering, onSort, onError, 
             );
           })}
         </div>
-        {total === 0 && (
-          <p className="soft" style={{ padding: 20 }}>
-            No trial matches the filter.
-          </p>
-        )}
+        {total === 0 && <p className="soft roomy">No trial matches the filter.</p>}
       </div>
-      <p className="small soft" style={{ padding: "6px 12px", borderTop: "1px solid var(--rule)" }}>
+      <p className="small soft ruled" style={{ padding: "6px 12px" }}>
         {total === null ? "…" : `${count(total)} trials`} · <span className="key">j</span>{" "}
         <span className="key">k</span> move, <span className="key">Enter</span> inspects, <span className="key">s</span>{" "}
         shortlists, <span className="key">/</span> filters

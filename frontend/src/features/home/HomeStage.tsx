@@ -27,7 +27,7 @@ export function HomeStage() {
       .includes(text.toLowerCase()),
   );
   return (
-    <div className="stage col" style={{ gap: 16 }}>
+    <div className="stage col apart">
       <div className="row">
         <h1 className="grow">Problems</h1>
         <TextField
@@ -40,7 +40,7 @@ export function HomeStage() {
           New problem
         </Button>
       </div>
-      <div style={{ display: "grid", gap: 14, gridTemplateColumns: "repeat(auto-fill, minmax(400px, 1fr))" }}>
+      <div className="apart" style={{ display: "grid", gridTemplateColumns: "repeat(auto-fill, minmax(400px, 1fr))" }}>
         {shown.map((problem) => (
           <Card key={problem.id} problem={problem} onTag={setText} />
         ))}
@@ -53,8 +53,8 @@ export function HomeStage() {
 function Card({ problem, onTag }: { problem: Problem; onTag: (tag: string) => void }) {
   const { brief, judging, best, baseline } = problem;
   return (
-    <article className="sheet col" style={{ padding: 16, gap: 12 }}>
-      <div className="row" style={{ alignItems: "start" }}>
+    <article className="sheet col padded apart">
+      <div className="row top">
         <h2 className="grow">
           <Link
             to={`/p/${problem.id}/${problem.searches ? "live" : "brief"}`}
@@ -64,7 +64,7 @@ function Card({ problem, onTag }: { problem: Problem; onTag: (tag: string) => vo
           </Link>
         </h2>
         {problem.running > 0 && (
-          <span className="row small" style={{ gap: 5, whiteSpace: "nowrap" }}>
+          <span className="row small closer one-line">
             <StateMark state="running" /> {problem.running} running
           </span>
         )}
@@ -85,7 +85,7 @@ function Card({ problem, onTag }: { problem: Problem; onTag: (tag: string) => vo
         {best ? (
           <>
             <div className="grow">
-              <div style={{ fontFamily: "var(--display)", fontSize: 27, lineHeight: 1.1 }}>
+              <div className="display" style={{ fontSize: 27, lineHeight: 1.1 }}>
                 {score(best.score, best.standard_error)}
               </div>
               <div className="small soft">
@@ -101,7 +101,7 @@ function Card({ problem, onTag }: { problem: Problem; onTag: (tag: string) => vo
           <p className="soft">No trial yet. Lay out the space and launch a first search.</p>
         )}
       </div>
-      <div className="row" style={{ flexWrap: "wrap", gap: 6 }}>
+      <div className="row wrap close">
         <span className="small grow">
           {plural(problem.searches, "search", "searches")} · {plural(problem.trials, "trial")} ·{" "}
           {problem.decided ? "decided" : "not decided"}
@@ -118,7 +118,7 @@ function Card({ problem, onTag }: { problem: Problem; onTag: (tag: string) => vo
 
 function Empty() {
   return (
-    <div className="stage" style={{ maxWidth: 640, paddingTop: 90, textAlign: "center" }}>
+    <div className="stage centred" style={{ maxWidth: 640, paddingTop: 90 }}>
       <Mark size={64} />
       <h1 style={{ margin: "18px 0 8px" }}>Nothing is being tuned here yet</h1>
       <p className="soft" style={{ marginBottom: 20 }}>

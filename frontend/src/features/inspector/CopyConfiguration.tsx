@@ -17,7 +17,7 @@ export function CopyConfiguration({ trial, height = 190 }: { trial: number; heig
     window.setTimeout(() => setCopied(false), 1500);
   };
   return (
-    <div className="col" style={{ gap: 6 }}>
+    <div className="col close">
       <div className="row">
         <span className="grow">
           <Switch label="Format" options={[...FORMATS]} value={format} onChange={setFormat} />
@@ -27,15 +27,9 @@ export function CopyConfiguration({ trial, height = 190 }: { trial: number; heig
         </Button>
       </div>
       <pre
+        className="flush sunk scrolls"
         data-configuration
-        style={{
-          margin: 0,
-          padding: 10,
-          background: "var(--sunk)",
-          borderRadius: 6,
-          overflow: "auto",
-          maxHeight: height,
-        }}
+        style={{ padding: 10, borderRadius: 6, maxHeight: height }}
       >
         {text ?? "…"}
       </pre>

@@ -17,6 +17,7 @@ export function Inspector({ trial }: { trial: number }) {
   const { inspect } = usePlace();
   return (
     <aside
+      className="on-sheet scrolls"
       aria-label="Trial inspector"
       data-inspector
       style={{
@@ -25,15 +26,12 @@ export function Inspector({ trial }: { trial: number }) {
         top: 105,
         bottom: 0,
         width: 430,
-        background: "var(--sheet)",
         borderLeft: "1px solid var(--rule)",
-
-        overflow: "auto",
         zIndex: 20,
       }}
     >
       {detail.isError && (
-        <p role="alert" className="ember" style={{ padding: 20 }}>
+        <p role="alert" className="ember roomy">
           {detail.error.message} <Button onClick={() => inspect(null)}>Close</Button>
         </p>
       )}
@@ -50,7 +48,7 @@ function Body({ trial, close }: { trial: TrialDetail; close: () => void }) {
   const remarks = useTrialRemarks(trial.id);
   const folds = Math.max(problemView?.judging.fits ?? 0, trial.scores.length, trial.fits.length);
   return (
-    <div className="col" style={{ padding: 18, gap: 16 }}>
+    <div className="col roomy apart">
       <header className="row">
         <FoldRing scores={trial.scores} folds={folds} state={trial.state} scale={scale} size={46} />
         <div className="grow">
@@ -70,7 +68,7 @@ function Body({ trial, close }: { trial: TrialDetail; close: () => void }) {
         </button>
       </header>
       <div>
-        <div style={{ fontFamily: "var(--display)", fontSize: 28 }}>
+        <div className="display" style={{ fontSize: 28 }}>
           {trial.mean === null ? trial.state : withError(trial.mean, trial.standard_error)}
         </div>
         <p className="small soft">
@@ -124,24 +122,23 @@ function Recorded({ trial }: { trial: TrialDetail }) {
 function Folds({ trial, scale }: { trial: TrialDetail; scale: ReturnType<typeof scoreScale> }) {
   const rungs = Math.max(...trial.fits.map((fit) => fit.rung), 0);
   return (
-    <table style={{ borderCollapse: "collapse", width: "100%" }} aria-label="Fold scores">
+    <table className="collapsed full" aria-label="Fold scores">
       <tbody>
         {trial.fits.map((fit) => {
           const share = fit.score === null ? null : goodness(fit.score, scale);
           return (
-            <tr key={`${fit.fold}/${fit.rung}`} style={{ borderTop: "1px solid var(--rule)", verticalAlign: "top" }}>
-              <th scope="row" className="small" style={{ textAlign: "left", fontWeight: 500, padding: "4px 0" }}>
+            <tr className="ruled" key={`${fit.fold}/${fit.rung}`} style={{ verticalAlign: "top" }}>
+              <th scope="row" className="small left medium" style={{ padding: "4px 0" }}>
                 fold {fit.fold + 1}
                 {rungs > 0 && <span className="soft"> rung {fit.rung + 1}</span>}
               </th>
               <td
                 style={{
                   width: 76,
-                  textAlign: "center",
                   background: share === null ? undefined : ramp(share),
                   color: share === null ? undefined : inkOn(share),
                 }}
-                className="small"
+                className="small centred"
               >
                 {fit.score === null ? fit.state : score(fit.score, trial.standard_error)}
               </td>
@@ -150,21 +147,14 @@ function Folds({ trial, scale }: { trial: TrialDetail; scale: ReturnType<typeof 
                 {fit.attempt > 1 && ` · attempt ${fit.attempt}`}
                 {fit.reason && <span className="ember"> {fit.reason}</span>}
                 {fit.warnings.map((w) => (
-                  <span key={w} className="honey" style={{ display: "block" }}>
+                  <span key={w} className="honey block">
                     {w}
                   </span>
                 ))}
                 {fit.log && (
                   <pre
-                    style={{
-                      margin: "4px 0 0",
-                      padding: 8,
-                      background: "var(--sunk)",
-                      borderRadius: 4,
-                      overflow: "auto",
-                      maxHeight: 180,
-                      maxWidth: 250,
-                    }}
+                    className="sunk scrolls"
+                    style={{ margin: "4px 0 0", padding: 8, borderRadius: 4, maxHeight: 180, maxWidth: 250 }}
                   >
                     {fit.log}
                   </pre>
@@ -186,32 +176,26 @@ function Settings({ trial }: { trial: TrialDetail }) {
       ? trial.best.configuration
       : null;
   return (
-    <table style={{ borderCollapse: "collapse", width: "100%" }} aria-label="Settings">
+    <table className="collapsed full" aria-label="Settings">
       <thead className="small soft">
         <tr>
-          <th style={{ textAlign: "left", fontWeight: 500 }}>setting</th>
-          <th style={{ textAlign: "right", fontWeight: 500 }}>here</th>
-          <th style={{ textAlign: "right", fontWeight: 500 }}>default</th>
-          {differs && <th style={{ textAlign: "right", fontWeight: 500 }}>best</th>}
+          <th className="left medium">setting</th>
+          <th className="right medium">here</th>
+          <th className="right medium">default</th>
+          {differs && <th className="right medium">best</th>}
         </tr>
       </thead>
       <tbody className="mono">
         {Object.entries(all).map(([name, value]) => (
-          <tr key={name} style={{ borderTop: "1px solid var(--rule)" }}>
-            <th scope="row" style={{ textAlign: "left", fontWeight: 500, padding: "3px 0" }}>
+          <tr className="ruled" key={name}>
+            <th className="left medium" scope="row" style={{ padding: "3px 0" }}>
               {name}
             </th>
-            <td style={{ textAlign: "right", fontWeight: value === trial.defaults[name] ? 400 : 700 }}>
+            <td className="right" style={{ fontWeight: value === trial.defaults[name] ? 400 : 700 }}>
               {scalar(value)}
             </td>
-            <td style={{ textAlign: "right" }} className="soft">
-              {scalar(trial.defaults[name])}
-            </td>
-            {differs && (
-              <td style={{ textAlign: "right" }} className="honey">
-                {scalar(differs[name] ?? trial.defaults[name])}
-              </td>
-            )}
+            <td className="soft right">{scalar(trial.defaults[name])}</td>
+            {differs && <td className="honey right">{scalar(differs[name] ?? trial.defaults[name])}</td>}
           </tr>
         ))}
       </tbody>
@@ -263,11 +247,11 @@ function Provenance({ trial }: { trial: TrialDetail }) {
     ["Begun", new Date(trial.created_at * 1000).toLocaleString("en-GB")],
   ];
   return (
-    <dl className="small" style={{ display: "grid", gridTemplateColumns: "100px 1fr", gap: "4px 10px", margin: 0 }}>
+    <dl className="small flush" style={{ display: "grid", gridTemplateColumns: "100px 1fr", gap: "4px 10px" }}>
       {rows.map(([name, value]) => (
         <div key={name} style={{ display: "contents" }}>
           <dt className="soft">{name}</dt>
-          <dd style={{ margin: 0 }}>{value}</dd>
+          <dd className="flush">{value}</dd>
         </div>
       ))}
     </dl>

@@ -25,10 +25,10 @@ export function Budget({ search, onClose }: { search: Search; onClose: () => voi
     Object.entries(typed).map(([field, text]) => [field, text === "" ? null : Number(text)]),
   );
   return (
-    <section className="sheet col" style={{ padding: 14, gap: 8 }} aria-label="Budget">
-      <div className="row small" style={{ flexWrap: "wrap", gap: 14 }}>
+    <section className="sheet col padded near" aria-label="Budget">
+      <div className="row small wrap apart">
         {(Object.keys(FIELDS) as Field[]).map((field) => (
-          <label key={field} className="row" style={{ gap: 6 }}>
+          <label key={field} className="row close">
             {FIELDS[field]}
             <input
               type="number"

@@ -20,32 +20,26 @@ export function ByHand({ search, onClose }: { search: Search; onClose: () => voi
   if (start !== null && !best) return <p className="small soft">Looking at the best …</p>;
   const wrong = typeof read === "string" ? read : tried.error?.message;
   return (
-    <section className="sheet col" style={{ padding: 14, gap: 8 }} aria-label="Try by hand">
+    <section className="sheet col padded near" aria-label="Try by hand">
       <p className="small soft">
         One setting a line. What is left out takes the learner's default. It runs next, counts beside the budget, and
         the strategy learns from it.
       </p>
       <textarea
         aria-label="Configuration to try"
-        className="mono"
+        className="mono sunk inherits"
         rows={Math.min(Math.max(text.split("\n").length, 4), 12)}
         value={text}
         spellCheck={false}
         onChange={(event) => setText(event.target.value)}
-        style={{
-          background: "var(--sunk)",
-          color: "inherit",
-          border: "1px solid var(--rule)",
-          borderRadius: 6,
-          padding: 8,
-        }}
+        style={{ border: "1px solid var(--rule)", borderRadius: 6, padding: 8 }}
       />
       {wrong && (
         <p role="alert" className="ember small">
           {wrong}
         </p>
       )}
-      <div className="row" style={{ justifyContent: "flex-end" }}>
+      <div className="row last">
         <Button onClick={onClose}>Cancel</Button>
         <Button
           variant="contained"

@@ -17,14 +17,12 @@ export function Controls({ search }: { search: Search }) {
   const [sure, setSure] = useState(false);
   const [open, setOpen] = useState<"budget" | "by hand" | null>(null);
   return (
-    <section className="col" style={{ gap: 8 }}>
-      <div className="row" style={{ flexWrap: "wrap" }}>
+    <section className="col near">
+      <div className="row wrap">
         <StateMark state={search.halted ? "failed" : search.state} />
         <h1 data-state={search.state}>
           {KINDS[search.kind]} {search.number}{" "}
-          <span className="soft" style={{ fontWeight: 400 }}>
-            {search.halted ? "halted" : search.state}
-          </span>
+          <span className="soft plain">{search.halted ? "halted" : search.state}</span>
         </h1>
         <span className="soft small grow" title={search.strategy_reason}>
           {search.kind === "search"
@@ -68,7 +66,7 @@ export function Controls({ search }: { search: Search }) {
       </div>
       {live && open === "by hand" && <ByHand search={search} onClose={() => setOpen(null)} />}
       {live && open === "budget" && <Budget search={search} onClose={() => setOpen(null)} />}
-      <div className="row small" style={{ gap: 18 }}>
+      <div className="row small far">
         <span>
           best <b className="honey">{withError(search.best?.score, search.best?.standard_error)}</b>
           {search.best && (
@@ -99,7 +97,7 @@ export function Controls({ search }: { search: Search }) {
 
 function Stepper({ count, onCount }: { count: number; onCount: (count: number) => void }) {
   return (
-    <span className="row small" role="group" aria-label="Workers of this search" style={{ gap: 6 }}>
+    <span className="row small close" role="group" aria-label="Workers of this search">
       <button
         className="plain-button key"
         aria-label="One worker less"

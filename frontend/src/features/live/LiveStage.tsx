@@ -67,17 +67,15 @@ function Watch({ problem, search, inspect }: { problem: Problem; search: Search;
   };
   return (
     <div
-      className="stage"
+      className="stage apart top"
       style={{
         display: "grid",
-        gap: 16,
         gridTemplateColumns: "minmax(0, 1fr) 372px",
         minHeight: "100%",
         boxSizing: "border-box",
-        alignItems: "start",
       }}
     >
-      <div className="col" style={{ gap: 16 }}>
+      <div className="col apart">
         <Controls search={search} />
         <section className="sheet" style={{ padding: "12px 14px 4px" }}>
           <div className="row">
@@ -97,7 +95,7 @@ function Watch({ problem, search, inspect }: { problem: Problem; search: Search;
                 />
               </Suspense>
             ) : (
-              <p className="soft" style={{ paddingTop: 100, textAlign: "center" }}>
+              <p className="soft centred" style={{ paddingTop: 100 }}>
                 The first score will appear here; the baseline runs first.
               </p>
             )}
@@ -128,7 +126,7 @@ function Watch({ problem, search, inspect }: { problem: Problem; search: Search;
             )}
           </section>
         )}
-        <section className="sheet col" style={{ padding: "12px 14px" }}>
+        <section className="sheet col padded">
           <div className="row">
             <h2 className="grow">Workers</h2>
             {used !== null && search.state !== "running" && (
@@ -154,7 +152,7 @@ function Watch({ problem, search, inspect }: { problem: Problem; search: Search;
           )}
         </section>
       </div>
-      <aside className="col" style={{ gap: 14 }}>
+      <aside className="col apart">
         <Savings search={search} inspect={inspect} />
         {curves && !curves.population && grows && <Rungs curves={curves} counter={counter} />}
         <NowAndLast search={search} folds={search.folds} scale={scale} lanes={lanes} inspect={inspect} />

@@ -25,7 +25,7 @@ export function NowAndLast({ search, folds, scale, lanes, inspect }: Props) {
   const searched = search.parameters.filter((p) => p.kind !== "fixed").map((p) => String(p.name));
   return (
     <>
-      <section className="sheet col" style={{ padding: "12px 14px" }}>
+      <section className="sheet col padded">
         <h2>Running now</h2>
         {withdrawal.error && (
           <p role="alert" className="small ember">
@@ -45,7 +45,7 @@ export function NowAndLast({ search, folds, scale, lanes, inspect }: Props) {
         {live.map((trial) => {
           const { scores, running } = progressOf(lanes, trial.number, folds);
           return (
-            <div key={trial.number} className="row" style={{ gap: 12 }} data-live={trial.number}>
+            <div key={trial.number} className="row apart" data-live={trial.number}>
               <FoldRing scores={scores} running={running} folds={folds} state={trial.state} scale={scale} size={38} />
               <TrialWords
                 trial={trial}
@@ -69,11 +69,11 @@ export function NowAndLast({ search, folds, scale, lanes, inspect }: Props) {
           );
         })}
       </section>
-      <section className="sheet col" style={{ padding: "12px 14px" }}>
+      <section className="sheet col padded">
         <h2>Ended last</h2>
         {happening?.ended.length === 0 && <p className="small soft">Nothing yet.</p>}
         {happening?.ended.map((trial) => (
-          <div key={trial.number} className="row" style={{ gap: 12 }}>
+          <div key={trial.number} className="row apart">
             <FoldRing scores={trial.scores} folds={folds} state={trial.state} scale={scale} size={28} />
             <TrialWords trial={trial} searched={searched} inspect={inspect} note={outcome(trial, search)} />
           </div>
@@ -104,9 +104,9 @@ function TrialWords({
 }) {
   const settings = searched.map((key) => `${key} ${scalar(trial.configuration[key])}`).join(" · ");
   return (
-    <button className="plain-button grow" onClick={() => inspect(trial.id)} style={{ minWidth: 0 }}>
-      <span className="row" style={{ gap: 8 }}>
-        <b style={{ whiteSpace: "nowrap" }}>{name(trial)}</b>
+    <button className="plain-button grow shrinks" onClick={() => inspect(trial.id)}>
+      <span className="row near">
+        <b className="one-line">{name(trial)}</b>
         <span
           className={`small cut ${trial.state === "failed" || trial.state === "pruned" ? "ember" : "soft"}`}
           title={note}
@@ -114,7 +114,7 @@ function TrialWords({
           {note}
         </span>
       </span>
-      <span className="small soft cut mono" style={{ display: "block", fontSize: 11.5 }} title={settings}>
+      <span className="small soft cut mono block tiny" title={settings}>
         {settings}
       </span>
     </button>

@@ -63,6 +63,7 @@ export function Population({ curves, points, scale, counter, steerable, onPick }
         ))}
         {drawn.intervals.map((interval) => (
           <rect
+            className="clickable"
             key={interval.number}
             x={x(interval.from) + 4}
             y={y(interval.member) - 6}
@@ -72,7 +73,7 @@ export function Population({ curves, points, scale, counter, steerable, onPick }
             fill={interval.score === null ? "var(--sunk)" : ramp(goodness(interval.score, scale))}
             stroke={interval.winning ? "var(--honey)" : "none"}
             strokeWidth={2.4}
-            style={{ cursor: "pointer" }}
+
             onClick={() => onPick(interval.id)}
           >
             <title>{`Trial ${interval.number}: ${interval.score === null ? "under way" : score(interval.score)}`}</title>

@@ -8,7 +8,7 @@ export function Rungs({ curves, counter }: { curves: Curves; counter: string }) 
   const many = new Set(curves.ladder.map((rung) => rung.bracket)).size > 1;
   const unit = curves.resource === "rows" ? "% of the rows" : curves.resource === "iterations" ? counter : "folds";
   return (
-    <section className="sheet col" style={{ padding: "12px 14px", gap: 5 }} data-rungs aria-label="Rungs">
+    <section className="sheet col padded closer" data-rungs aria-label="Rungs">
       <h2>{many ? "Brackets and rungs" : "Rungs"}</h2>
       {[...curves.ladder].reverse().map((rung) => {
         const on = rung.done - rung.parked - rung.pruned;
@@ -21,29 +21,17 @@ export function Rungs({ curves, counter }: { curves: Curves; counter: string }) 
         ].filter(Boolean);
         return (
           <div key={`${rung.bracket}/${rung.rung}`} className="small" data-rung={rung.level}>
-            <div className="row" style={{ gap: 8 }}>
-              <b style={{ minWidth: 62, whiteSpace: "nowrap" }}>
+            <div className="row near">
+              <b className="one-line" style={{ minWidth: 62 }}>
                 {many && <span className="soft">{String.fromCharCode(65 + rung.bracket)} </span>}
-                {rung.level}{" "}
-                <span className="soft" style={{ fontWeight: 400 }}>
-                  {unit}
-                </span>
+                {rung.level} <span className="soft plain">{unit}</span>
               </b>
-              <span className="soft cut grow" style={{ textAlign: "right" }}>
+              <span className="soft cut grow right">
                 {plural(rung.reached, "trial")}
                 {words.length > 0 && ` · ${words.join(" · ")}`}
               </span>
             </div>
-            <div
-              style={{
-                display: "flex",
-                height: 9,
-                background: "var(--sunk)",
-                borderRadius: 3,
-                overflow: "hidden",
-                gap: 1,
-              }}
-            >
+            <div className="sunk" style={{ display: "flex", height: 9, borderRadius: 3, overflow: "hidden", gap: 1 }}>
               {part(
                 Math.max(on, 0),
                 "var(--spruce)",

@@ -10,7 +10,7 @@ export function Savings({ search, inspect }: { search: Search; inspect: (id: num
   const ended = ["finished", "stopped", "failed"].includes(search.state);
   const whole = (trials.scored + trials.pruned) * search.folds;
   return (
-    <section className="sheet col" style={{ padding: "12px 14px", gap: 6 }} aria-label="Savings" data-savings>
+    <section className="sheet col padded close" aria-label="Savings" data-savings>
       <h2>{stopping.label}</h2>
       <p className="small soft">{stopping.reason}</p>
       {trials.pruned > 0 ? (
@@ -34,7 +34,7 @@ function Safety({ search, inspect }: { search: Search; inspect: (id: number) => 
   const start = useCheckSafety(search);
   if (!found) return null;
   return (
-    <div className="col small" style={{ gap: 5 }} data-safety={found.checked}>
+    <div className="col small closer" data-safety={found.checked}>
       {found.trials.length > 0 && (
         <p>
           <b>Safety check:</b> {found.wrong} of {plural(found.checked, "pruned trial")} run in full would have won

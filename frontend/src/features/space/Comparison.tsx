@@ -25,8 +25,8 @@ export function Comparison({ searches, text, learner, ready }: Props) {
   if (own.length === 0) return null;
   const changes = found.data?.changes.filter((c) => c.what !== "same") ?? [];
   return (
-    <section className="col small" style={{ gap: 6 }} aria-label="Compare spaces">
-      <div className="row" style={{ flexWrap: "wrap" }}>
+    <section className="col small close" aria-label="Compare spaces">
+      <div className="row wrap">
         <span className="soft">Compare</span>
         <select aria-label="First space" value={one} onChange={(event) => setOne(event.target.value)}>
           <option value="">choose a search</option>

@@ -15,8 +15,8 @@ export function FromDecision({ learner, value, wrong, onChange }: Props) {
   if (decisions.length === 0) return null;
   return (
     <label
-      className="row small"
-      style={{ gap: 5 }}
+      className="row small closer"
+
       title="Its configuration is the first trial, as far as this space searches it."
     >
       start from

@@ -17,37 +17,36 @@ export function LaneRow({ onText, depth, ...lane }: Props) {
   const standard = setting ? scalar(setting.default) : "";
   return (
     <div
+      className="apart underlined"
       data-lane={parameter.name}
       style={{
         display: "grid",
         gridTemplateColumns: "236px minmax(0, 1fr)",
-        gap: 14,
         padding: "8px 14px",
         paddingLeft: 14 + depth * 18,
-        borderBottom: "1px solid var(--rule)",
         borderLeft: depth > 0 ? "3px solid var(--spruce)" : undefined,
         background: depth > 0 ? "var(--sunk)" : undefined,
       }}
     >
-      <div className="col" style={{ gap: 2 }}>
-        <div className="row" style={{ gap: 8 }}>
+      <div className="col closer">
+        <div className="row near">
           <b className="mono" style={{ fontSize: 13.5 }}>
             {parameter.name}
           </b>
           {setting && COSTS[setting.cost] && <span className="small honey">{COSTS[setting.cost]}</span>}
         </div>
         {parameter.condition && (
-          <span className="small mono" style={{ color: "var(--spruce)" }} data-condition>
+          <span className="small mono spruce" data-condition>
             only if {parameter.condition}
           </span>
         )}
         <p className="small soft" style={{ lineHeight: 1.35 }}>
           {setting?.sentence}
         </p>
-        <span className="row small" style={{ gap: 7, rowGap: 2, flexWrap: "wrap" }}>
+        <span className="row small close wrap" style={{ rowGap: 2 }}>
           {!held && <StartField parameter={parameter} onChange={onChange} />}
           {!held && !isChoice(parameter) && (
-            <label className="row" style={{ gap: 4 }} title="Fits cost more the larger this is: searches start low.">
+            <label className="row closer" title="Fits cost more the larger this is: searches start low.">
               <input
                 type="checkbox"
                 checked={parameter.costly ?? false}
@@ -59,8 +58,8 @@ export function LaneRow({ onText, depth, ...lane }: Props) {
           {setting &&
             (held ? (
               <button
-                className="plain-button"
-                style={{ color: "var(--spruce)" }}
+                className="plain-button spruce"
+
                 onClick={() =>
                   onText(`${parameter.name}: ${isConstant(setting.domain) ? setting.limits : setting.domain}`)
                 }
@@ -69,8 +68,8 @@ export function LaneRow({ onText, depth, ...lane }: Props) {
               </button>
             ) : (
               <button
-                className="plain-button"
-                style={{ color: "var(--spruce)" }}
+                className="plain-button spruce"
+
                 onClick={() => onText(`${parameter.name}: ${standard}`)}
               >
                 hold at {standard}
@@ -105,7 +104,7 @@ function StartField({ parameter, onChange }: { parameter: Parameter; onChange: (
   const name = `Start of ${parameter.name}`;
   if (isChoice(parameter))
     return (
-      <label className="row" style={{ gap: 4 }}>
+      <label className="row closer">
         start
         <select
           className="mono small"
@@ -123,7 +122,7 @@ function StartField({ parameter, onChange }: { parameter: Parameter; onChange: (
       </label>
     );
   return (
-    <label className="row" style={{ gap: 4 }}>
+    <label className="row closer">
       start
       <input
         key={String(parameter.start ?? "")}

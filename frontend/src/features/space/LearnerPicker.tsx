@@ -17,7 +17,7 @@ export function LearnerPicker({ learners, chosen, sentence, onChoose }: Props) {
   const rest = learners.filter((l) => !named.includes(l.key));
   const label = (key: string) => learners.find((l) => l.key === key)?.label ?? key;
   return (
-    <div className="col" style={{ gap: 8 }}>
+    <div className="col near">
       <div className="row">
         <Select
           value={named[0]}
@@ -34,24 +34,23 @@ export function LearnerPicker({ learners, chosen, sentence, onChoose }: Props) {
         {named.slice(1).map((key) => (
           <button
             key={key}
-            className="plain-button tag"
+            className="plain-button tag strong"
             title="Take it out of the search"
             data-member={key}
-            style={{ background: "var(--spruce-tint)", fontWeight: 600 }}
+            style={{ background: "var(--spruce-tint)" }}
             onClick={() => onChoose(withoutLearner(chosen, key))}
           >
             or {label(key)} ×
           </button>
         ))}
         <select
-          className="small"
+          className="small spruce"
           aria-label="Search another learner along"
           value=""
           onChange={(event) => onChoose(withLearner(chosen, event.target.value))}
           style={{
             font: "inherit",
             fontSize: 12.5,
-            color: "var(--spruce)",
             background: "transparent",
             border: "1px dashed var(--rule)",
             borderRadius: 6,

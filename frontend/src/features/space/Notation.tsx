@@ -10,15 +10,13 @@ export function Notation() {
   ];
   return (
     <details className="small">
-      <summary className="soft" style={{ cursor: "pointer" }}>
-        How to write a space
-      </summary>
+      <summary className="soft clickable">How to write a space</summary>
       <dl style={{ display: "grid", gridTemplateColumns: "auto 1fr", gap: "3px 10px", margin: "6px 0" }}>
         {lines.map(([code, words]) => [
           <dt key={code} className="mono">
             {code}
           </dt>,
-          <dd key={words} className="soft" style={{ margin: 0 }}>
+          <dd key={words} className="soft flush">
             {words}
           </dd>,
         ])}

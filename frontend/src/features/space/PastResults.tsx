@@ -20,8 +20,8 @@ export function PastResults({ problem, learner }: { problem: Problem; learner: s
   return (
     <>
       <button
-        className="plain-button small"
-        style={{ color: "var(--spruce)" }}
+        className="plain-button small spruce"
+
         title="Results measured elsewhere: strategies may know them, they are never ranked."
         onClick={() => setOpen(true)}
       >
@@ -51,7 +51,7 @@ function Form({ problem, learner, onClose }: { problem: Problem; learner: string
     setMapping(Object.fromEntries(columns.map((c) => [c, settings.some((s) => s.name === c) ? c : "-"])));
   };
   return (
-    <div className="col" style={{ padding: 22, gap: 14 }}>
+    <div className="col roomy apart">
       <h2>Past results</h2>
       <p className="small soft">
         A CSV or JSON Lines file with a configuration and its {problem.judging.metric_label} in each row. A search with
@@ -109,7 +109,7 @@ function Form({ problem, learner, onClose }: { problem: Problem; learner: string
           {count(bring.data.rows)} past results kept; the best scores {shown(bring.data.best)}.
         </p>
       )}
-      <div className="row" style={{ justifyContent: "flex-end" }}>
+      <div className="row last">
         <Button onClick={onClose}>Close</Button>
         <Button variant="contained" disabled={!file || score === "" || bring.isPending} onClick={keep}>
           Keep them

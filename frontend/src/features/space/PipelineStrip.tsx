@@ -23,7 +23,7 @@ export function PipelineStrip({ learner, parameters, onSearch }: Props) {
   const settings = learner.settings.filter((s) => s.part === "preparation");
   const searched = (name: string) => parameters?.find((p) => p.name === name);
   return (
-    <div className="row small" style={{ flexWrap: "wrap", gap: 4, rowGap: 6 }} aria-label="Preparation" data-pipeline>
+    <div className="row small wrap closer" style={{ rowGap: 6 }} aria-label="Preparation" data-pipeline>
       <span className="soft" style={{ marginRight: 4 }}>
         Inside each fold:
       </span>
@@ -35,7 +35,7 @@ export function PipelineStrip({ learner, parameters, onSearch }: Props) {
         const values = [...new Set(own.map((s) => scalar(s.default)))];
         const open = found.length < own.length;
         return (
-          <span key={step} className="row" style={{ gap: 4 }}>
+          <span key={step} className="row closer">
             {i > 0 && <span className="soft">→</span>}
             <button
               className="plain-button tag"

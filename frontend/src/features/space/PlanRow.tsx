@@ -70,12 +70,9 @@ export function PlanRow({ problem, learner, space, ready }: Props) {
   const population = plan.strategy === POPULATION;
   const chosen = strategies.find((s) => s.key === plan.strategy);
   return (
-    <footer
-      style={{ borderTop: "1px solid var(--rule)", background: "var(--sheet)", padding: "10px 20px" }}
-      aria-label="Plan"
-    >
+    <footer className="ruled on-sheet" style={{ padding: "10px 20px" }} aria-label="Plan">
       {rehearsal.data && <RehearsalFits fits={rehearsal.data.fits} onClose={rehearsal.reset} />}
-      <div className="row" style={{ flexWrap: "wrap", rowGap: 10 }}>
+      <div className="row wrap" style={{ rowGap: 10 }}>
         <TextField
           label="Strategy"
           select
@@ -100,7 +97,7 @@ export function PlanRow({ problem, learner, space, ready }: Props) {
         />
         <PlanSettings
           strategy={chosen?.settings ?? []}
-          rule={population ? undefined : rules.find((r) => r.key === plan.stopping)}
+          rule={population || plan.stopping === "none" ? undefined : rules.find((r) => r.key === plan.stopping)}
           trains={population}
           values={{ strategy: plan.strategySettings, stopping: plan.settings }}
           resolved={{
@@ -147,8 +144,8 @@ export function PlanRow({ problem, learner, space, ready }: Props) {
         />
         <Amount label="Seed" value={plan.seed} wrong={at("seed")} onValue={(v) => change({ seed: Number(v) })} />
         <label
-          className="row small"
-          style={{ gap: 5 }}
+          className="row small closer"
+
           title="Trials of earlier searches with this learner, and past results, that lie inside this space are known from the start."
         >
           <input type="checkbox" checked={plan.warm} onChange={(e) => change({ warm: e.target.checked })} />

@@ -65,18 +65,10 @@ function Bench({ problem, learners, chosen, searches, inspect }: BenchProps) {
   return (
     <div style={{ display: "grid", gridTemplateRows: "1fr auto", height: "100%", minHeight: 0 }}>
       <div
-        className="stage"
-        style={{
-          display: "grid",
-          gap: 18,
-          gridTemplateColumns: "minmax(0, 1fr) minmax(330px, 390px)",
-          overflow: "auto",
-          width: "100%",
-          alignItems: "start",
-          boxSizing: "border-box",
-        }}
+        className="stage far scrolls full top"
+        style={{ display: "grid", gridTemplateColumns: "minmax(0, 1fr) minmax(330px, 390px)", boxSizing: "border-box" }}
       >
-        <section className="col" style={{ gap: 12 }}>
+        <section className="col apart">
           <LearnerPicker
             learners={learners}
             chosen={draft.learner}
@@ -175,7 +167,7 @@ function Lanes({ draft, learner, points, larger, task, inspect }: LanesProps) {
         </p>
       )}
       {requirements.length > 0 && (
-        <div className="row small" style={{ flexWrap: "wrap" }} data-requirements>
+        <div className="row small wrap" data-requirements>
           <span className="soft">Every configuration must meet:</span>
           {requirements.map((r) => (
             <code key={r.expression} className="tag">
@@ -185,7 +177,7 @@ function Lanes({ draft, learner, points, larger, task, inspect }: LanesProps) {
         </div>
       )}
       {away.length > 0 && (
-        <div className="row" style={{ flexWrap: "wrap" }}>
+        <div className="row wrap">
           <span className="small soft">Left at their defaults:</span>
           {away.map((s) => (
             <button

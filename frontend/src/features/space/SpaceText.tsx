@@ -29,14 +29,8 @@ export function SpaceText({ text, onText, checked, refusal }: Props) {
         <div
           ref={numbers}
           aria-hidden
-          className="mono soft"
-          style={{
-            overflow: "hidden",
-            padding: "10px 0",
-            textAlign: "right",
-            lineHeight: `${LINE}px`,
-            background: "var(--sunk)",
-          }}
+          className="mono soft right sunk"
+          style={{ overflow: "hidden", padding: "10px 0", lineHeight: `${LINE}px` }}
         >
           {lines.map((_, i) => (
             <div
@@ -60,14 +54,13 @@ export function SpaceText({ text, onText, checked, refusal }: Props) {
           rows={Math.min(Math.max(lines.length + 1, 8), 18)}
           onScroll={(event) => numbers.current && (numbers.current.scrollTop = event.currentTarget.scrollTop)}
           onChange={(event) => onText(event.target.value)}
-          className="mono"
+          className="mono inherits"
           style={{
             border: 0,
             resize: "none",
             padding: 10,
             lineHeight: `${LINE}px`,
             background: "transparent",
-            color: "inherit",
             outline: 0,
           }}
         />
@@ -76,8 +69,8 @@ export function SpaceText({ text, onText, checked, refusal }: Props) {
         <pre
           role="alert"
           data-error="space"
-          className="ember"
-          style={{ margin: 0, whiteSpace: "pre-wrap", background: "var(--ember-tint)", padding: 10, borderRadius: 6 }}
+          className="ember flush"
+          style={{ whiteSpace: "pre-wrap", background: "var(--ember-tint)", padding: 10, borderRadius: 6 }}
         >
           {checked.error}
         </pre>

@@ -79,6 +79,7 @@ class ClassLine:
 
 
 def per_class(matrix: Array) -> list[ClassLine]:
+    """Precision, recall and F1 of each class from a confusion matrix, shape (classes, classes): rows are the truth, columns what was said."""
     lines = []
     for code in range(len(matrix)):
         right, true, said = int(matrix[code, code]), int(matrix[code].sum()), int(matrix[:, code].sum())

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 
 
 def mean(scores: Sequence[float]) -> float:
+    """The arithmetic mean, summed without loss; ValueError when there are no scores."""
     return math.fsum(scores) / len(scores)
 
 

@@ -29,6 +29,8 @@ class Senseless(Exception):
 
 @dataclass(frozen=True)
 class Literally:
+    """A value as it is written."""
+
     value: Value
     strength = ATOM
 
@@ -63,6 +65,8 @@ class Name:
 
 @dataclass(frozen=True)
 class Arithmetic:
+    """Two numbers under +, -, *, / or **."""
+
     operator: str
     left: Expression
     right: Expression
@@ -92,6 +96,8 @@ class Arithmetic:
 
 @dataclass(frozen=True)
 class Negative:
+    """A number with its sign turned."""
+
     inner: Expression
     strength = SIGN
 
@@ -107,6 +113,8 @@ class Negative:
 
 @dataclass(frozen=True)
 class Comparison:
+    """Two values compared; those that are not of one kind are never equal."""
+
     operator: Literal["==", "!=", "<", "<=", ">", ">="]
     left: Expression
     right: Expression
@@ -165,6 +173,8 @@ class Member:
 
 @dataclass(frozen=True)
 class Not:
+    """The opposite of a truth."""
+
     inner: Expression
     strength = NOT
 
@@ -235,6 +245,7 @@ def names(expression: Expression) -> list[str]:
 
 
 def walk(expression: Expression) -> Iterator[Expression]:
+    """An expression and all that it is made of, from the outside in."""
     yield expression
     for child in expression.children():
         yield from walk(child)

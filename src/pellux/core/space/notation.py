@@ -215,6 +215,7 @@ class _Line(ExpressionReader):
 
 
 def number(text: str) -> float | int:
+    """A number as it was written: whole ones stay whole."""
     return int(text) if text.lstrip("+-").isdigit() else float(text)
 
 

@@ -369,6 +369,7 @@ class Fixed(Parameter):
 
 
 def check_levels(name: str, levels: int | None) -> None:
+    """InvalidSpace for fewer than one level of a grid; None leaves their number open."""
     if levels is not None and levels < 1:
         raise InvalidSpace(f"{name}: a grid takes at least 1 level. Got {levels}.", at=name)
 

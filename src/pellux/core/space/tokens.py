@@ -25,6 +25,8 @@ _PATTERN = re.compile(
 
 @dataclass(frozen=True)
 class Token:
+    """A word of the notation, with where it stands."""
+
     kind: str  # dots, number, word, string, mark, end
     text: str
     column: int  # counted from 1

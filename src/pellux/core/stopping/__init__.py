@@ -114,6 +114,7 @@ RULES = {
 
 
 def rule(key: str) -> Rule:
+    """A registry entry by its key; InvalidPlan for one that is not known."""
     if key not in RULES:
         raise InvalidPlan(
             f"Early stopping '{key}' is unknown. Allowed: {', '.join([AUTOMATIC, *RULES])}.", at="plan.early stopping"

@@ -26,6 +26,7 @@ class AsynchronousSettings:
 
 
 def verdict(trial: TrialContext, record: Record, settings: AsynchronousSettings) -> Verdict:
+    """What becomes of the trial; the method and its source stand above."""
     if trial.fold >= 0:
         return KEEP
     n = record.count(trial.bracket, trial.rung)

@@ -39,6 +39,7 @@ class RaceSettings:
 
 
 def verdict(trial: TrialContext, record: Record, settings: RaceSettings) -> Verdict:
+    """What becomes of the trial; the method and its source stand above."""
     if trial.fold >= 0 or record.incumbent is None or record.incumbent == trial.number:
         return KEEP
     scores = record.fold_scores(trial.number)

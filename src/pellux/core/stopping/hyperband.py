@@ -33,6 +33,7 @@ def place(number: int, ladder: Ladder, factor: int) -> tuple[int, int, int]:
 
 
 def verdict(trial: TrialContext, record: Record, settings: AsynchronousSettings) -> Verdict:
+    """What becomes of the trial; the method and its source stand above."""
     if trial.fold >= 0:
         return KEEP
     if record.working(trial.cohort) > 0 or not whole(trial.cohort, record):

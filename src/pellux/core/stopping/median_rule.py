@@ -32,6 +32,7 @@ class MedianSettings:
 
 
 def verdict(trial: TrialContext, record: Record, settings: MedianSettings) -> Verdict:
+    """What becomes of the trial; the method and its source stand above."""
     if trial.fold < 0:
         scores = record.fold_scores(trial.number)
         median, others = record.median_of_folds(len(scores))

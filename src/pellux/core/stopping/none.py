@@ -7,4 +7,5 @@ from pellux.core.stopping.record import Record
 
 
 def verdict(trial: TrialContext, record: Record, settings: NoSettings) -> Verdict:
+    """What becomes of the trial; the method and its source stand above."""
     return KEEP

@@ -47,6 +47,7 @@ def ladder(settings: OneFoldSettings, folds: int) -> Ladder:
 
 
 def verdict(trial: TrialContext, record: Record, settings: OneFoldSettings) -> Verdict:
+    """What becomes of the trial; the method and its source stand above."""
     if trial.fold >= 0:
         return KEEP
     if record.working(trial.cohort) > 0 or not whole(trial.cohort, record):

@@ -31,6 +31,7 @@ class PlateauSettings:
 
 
 def verdict(trial: TrialContext, record: Record, settings: PlateauSettings) -> Verdict:
+    """What becomes of the trial; the method and its source stand above."""
     if trial.fold < 0:
         return KEEP
     curve = record.curve(trial.number, trial.fold)

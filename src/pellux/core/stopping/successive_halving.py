@@ -41,6 +41,7 @@ def placed(number: int, ladder: Ladder, settings: HalvingSettings) -> tuple[int,
 
 
 def verdict(trial: TrialContext, record: Record, settings: HalvingSettings) -> Verdict:
+    """What becomes of the trial; the method and its source stand above."""
     if trial.fold >= 0:
         return KEEP
     if record.working(trial.cohort) > 0 or not whole(trial.cohort, record):

@@ -157,6 +157,7 @@ RENAMED = {"thrifty descent": "gain per second"}
 
 
 def strategy(key: str) -> Entry:
+    """A registry entry by its key; InvalidPlan names the new one for a key that was renamed."""
     if key in RENAMED:
         raise InvalidPlan(f"Strategy '{key}' is called '{RENAMED[key]}' now.", at="plan.strategy")
     if key not in STRATEGIES:

@@ -23,6 +23,7 @@ ELITE = 0.2  # share of the population that counts as best
 
 
 def propose(space: Space, history: History, pending: Sequence[Configuration], count: int, seeds: SeedStream) -> Answer:
+    """The next proposals; see `contract.Strategy`, and above for the method and its source."""
     return one_by_one(space, history, pending, count, seeds, partial(_single, space, history))
 
 

@@ -21,6 +21,7 @@ THRIFTY = Design(thrift=True, centre=False)
 
 
 def propose(space: Space, history: History, pending: Sequence[Configuration], count: int, seeds: SeedStream) -> Answer:
+    """The next proposals; see `contract.Strategy`, and above for the method and its source."""
     return one_by_one(space, history, pending, count, seeds, partial(_single, space, history))
 
 

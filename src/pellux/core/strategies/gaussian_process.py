@@ -100,6 +100,7 @@ USUAL = Design()
 def propose(
     space: Space, history: History, pending: Sequence[Configuration], count: int, seeds: SeedStream, design: Design = USUAL
 ) -> Answer:
+    """The next proposals; see `contract.Strategy`, and above for the method and its source."""
     return one_by_one(space, history, pending, count, seeds, partial(single, space, history, design))
 
 

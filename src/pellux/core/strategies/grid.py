@@ -47,6 +47,7 @@ def _levels(parameter: Parameter) -> Parameter:
 
 
 def propose(space: Space, history: History, pending: Sequence[Configuration], count: int, seeds: SeedStream) -> Answer:
+    """The next proposals; see `contract.Strategy`, and above for the method and its source."""
     points, tried = lattice(space), taken(history, pending)
     counting, found = Counting.of(points), list[dict[str, Value]]()
     total = counting.total or 0

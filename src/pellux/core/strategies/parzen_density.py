@@ -32,6 +32,7 @@ WIDE = 1.0  # bandwidth times one more than the number of good trials, while the
 
 
 def propose(space: Space, history: History, pending: Sequence[Configuration], count: int, seeds: SeedStream) -> Answer:
+    """The next proposals; see `contract.Strategy`, and above for the method and its source."""
     return one_by_one(space, history, pending, count, seeds, partial(_single, space, history))
 
 

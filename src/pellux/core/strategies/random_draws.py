@@ -13,4 +13,5 @@ from pellux.core.strategies.fresh import one_by_one
 
 
 def propose(space: Space, history: History, pending: Sequence[Configuration], count: int, seeds: SeedStream) -> Answer:
+    """The next proposals; see `contract.Strategy`, and above for the method and its source."""
     return one_by_one(space, history, pending, count, seeds, lambda waiting, now: None)

@@ -35,6 +35,8 @@ class Region(Protocol):
 
 @dataclass(frozen=True)
 class Everywhere:
+    """The whole space, with one model."""
+
     posterior: Posterior
     coding: Coding
 

@@ -19,11 +19,13 @@ def joint(squared: Array, *, smooth: bool) -> tuple[Array, Array]:
 
 
 def squared_exponential(squared: Array) -> tuple[Array, Array]:
+    """Correlation and its derivative by the squared distance, both of the shape of `squared` (squared distances over length scales)."""
     found = np.exp(-0.5 * squared)
     return found, -0.5 * found
 
 
 def matern(squared: Array) -> tuple[Array, Array]:
+    """Matérn 5/2 correlation and its derivative by the squared distance (Rasmussen & Williams 2006, eq. 4.17); shapes as of `squared`."""
     distance = ROOT5 * np.sqrt(squared)
     decay = np.exp(-distance)
     return (1 + distance + distance * distance / 3) * decay, (-5 / 6) * (1 + distance) * decay
