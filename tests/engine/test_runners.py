@@ -5,7 +5,6 @@ from __future__ import annotations
 import os
 import signal
 from collections.abc import Iterator
-from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -74,8 +73,8 @@ class OutOfTurn(SimulatedRunner):
         for report in found:
             noise += [report, report]
             if isinstance(report, FitEnded):
-                late = replace(report, attempt=report.attempt - 1, outcome=scored(9.9))
-                noise += [late, replace(report, worker=report.worker + 50), replace(report, trial=report.trial, fold=report.fold)]
+                late = report._replace(attempt=report.attempt - 1, outcome=scored(9.9))
+                noise += [late, report._replace(worker=report.worker + 50), report._replace(trial=report.trial, fold=report.fold)]
                 noise.append(FitStepped(report.worker, report.trial, report.fold, report.attempt, ((1, 9.9),), report.at))
                 noise.append(FitStarted(report.worker, report.trial, report.fold, report.attempt, report.at))
             noise.append(WorkerReady(77))

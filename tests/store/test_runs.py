@@ -5,7 +5,7 @@ from __future__ import annotations
 import ast
 from dataclasses import replace
 from pathlib import Path
-from typing import get_args
+from typing import Any, get_args
 
 import pytest
 from pydantic import TypeAdapter, ValidationError
@@ -97,8 +97,9 @@ def test_searches_are_numbered_within_their_problem(database: Database) -> None:
 
 def test_every_kind_of_entry_is_checked_by_its_own_schema() -> None:
     assert ENTRY.json_schema()["discriminator"]["mapping"].keys() == set(get_args(ledger.Kind))
-    good = {"id": 1, "at": 2.0, "kind": "remarks", "search_id": None, "data": {"problem_id": 1, "trial_id": None}}
-    assert ENTRY.validate_python(good)["data"]["problem_id"] == 1
+    good: dict[str, Any] = {"id": 1, "at": 2.0, "kind": "remarks", "search_id": None, "data": {"problem_id": 1, "trial_id": None}}
+    read: Any = ENTRY.validate_python(good)
+    assert read["data"]["problem_id"] == 1
     for bad in ({**good, "kind": "weather"}, {**good, "kind": "points"}, {**good, "data": {}}, {**good, "at": "noon"}):
         with pytest.raises(ValidationError):
             ENTRY.validate_python(bad)
@@ -108,7 +109,7 @@ def test_entries_come_in_order_and_narrowed_to_a_search(database: Database) -> N
     problem = problem_in(database)
     with database.write() as session:
         first, second = (create_run(session, run_of(problem)) for _ in range(2))
-        ledger.append(session, [New(6.0, None, "remarks", {"problem_id": problem, "trial_id": None})])
+        ledger.append(session, [New(6.0, None, "remarks", ledger.RemarksChanged(problem_id=problem, trial_id=None))])
     with database.read() as session:
         every = ledger.after(session, 0, None, 100)
         assert [e[0] for e in every] == sorted(e[0] for e in every)

@@ -104,13 +104,16 @@ export function apply(client: QueryClient, stale: Staleness, entries: Entry[]): 
 function tellOf(client: QueryClient, stale: Staleness, entry: Entry): void {
   switch (entry.kind) {
     case "search": {
-      const { problem_id: problem, run, state } = entry.data;
-      client.setQueryData<Search[]>(keys.searches(problem), (held) => held && patchSearches(held, [entry]));
-      stale.mark(keys.searches(problem), state === "running" ? "soon" : "now");
+      const { problem_id: problem, run, state, workers } = entry.data;
+      const held = client.getQueryData<Search[]>(keys.searches(problem));
+      const known = held?.find((search) => search.id === entry.search_id);
+      client.setQueryData(keys.searches(problem), held && patchSearches(held, [entry]));
+      // A search that runs says every few seconds how long it has run. That is patched; counts beside it can wait.
+      const steady = known?.state === state && known.workers === workers && known.halted === null;
+      for (const key of [keys.searches(problem), keys.workspace]) stale.mark(key, steady ? "slowly" : "now");
+      if (steady) return;
       if (run === "baselines") stale.mark(keys.baselines(problem), "now");
-      if (state !== "running" || entry.data.active_seconds === 0)
-        for (const key of [keys.problems, keys.problem(problem), keys.finalists(problem)]) stale.mark(key, "now");
-      stale.mark(keys.workspace, "now");
+      for (const key of [keys.problems, keys.problem(problem), keys.finalists(problem)]) stale.mark(key, "now");
       return;
     }
     case "trial": {

@@ -66,13 +66,34 @@ describe("the ledger of a busy search", () => {
     const busy = entries.filter(
       (e) => e.search_id === 2 && (e.kind === "fit" || e.kind === "trial" || e.kind === "points"),
     );
-    for (let second = 0; second < 60; second++)
+    const running = entries.find((e) => e.kind === "search" && e.search_id === 2 && e.data.state === "running")!;
+    client.setQueryData<Search[]>(keys.searches(1), (held) =>
+      held!.map((search) => (search.id === 2 ? { ...search, state: "running" } : search)),
+    );
+    for (let second = 0; second < 60; second++) {
+      if (second % 2 === 0) apply(client, stale, [running]); // it says how long it has run
       for (const entry of busy.slice(0, 50)) {
         apply(client, stale, [entry]);
         vi.advanceTimersByTime(20);
       }
+    }
     expect(asked.filter((kind) => shown.includes(kind)).length).toBeLessThanOrEqual(60);
     expect(asked).toContain("workspace");
+  });
+  it("is heard at once when a search changes its state", () => {
+    const client = new QueryClient();
+    client.setQueryData(keys.searches(1), recorded["GET /api/v1/problems/1/searches"] as Search[]);
+    const asked: unknown[] = [];
+    const stale = staleness((key) => asked.push(key));
+    const running = entries.find((e) => e.kind === "search" && e.search_id === 2 && e.data.state === "running")!;
+    apply(client, stale, [running]); // it was finished, for all that the page knew
+    vi.advanceTimersByTime(PACE.now);
+    expect(asked).toContainEqual(keys.searches(1));
+    expect(asked).toContainEqual(keys.workspace);
+    const before = asked.length;
+    apply(client, stale, [running]);
+    vi.advanceTimersByTime(PACE.soon);
+    expect(asked).toHaveLength(before);
   });
   it("is read past what a newer server tells of", () => {
     const client = new QueryClient();

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, NamedTuple
+
+NO_FACTS: Mapping[str, Any] = {}
 
 
-@dataclass(frozen=True, slots=True)
-class Reason:
+class Reason(NamedTuple):
     """A code with plain facts, as JSON has them; false when there is none.
 
     Attributes
@@ -20,7 +20,7 @@ class Reason:
     """
 
     code: str = ""
-    facts: Mapping[str, Any] = field(default_factory=dict)
+    facts: Mapping[str, Any] = NO_FACTS
 
     def __bool__(self) -> bool:
         return bool(self.code)

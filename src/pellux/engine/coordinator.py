@@ -292,10 +292,11 @@ class Coordinator:
 
     def _ancestors(self, trial: Trial) -> tuple[Ancestor, ...]:
         """The line of trials that one goes on from, the first first."""
-        found: list[Ancestor] = []
-        while trial.parent is not None:
-            trial = self.trials[trial.parent]
-            found.append(Ancestor(trial.number, trial.configuration, self.pruning.ladder.levels[trial.rung]))
+        found, number = list[Ancestor](), trial.parent
+        while number is not None:
+            parent = self.trials[number]
+            found.append(Ancestor(number, parent.configuration, self.pruning.ladder.levels[parent.rung]))
+            number = parent.parent
         return tuple(reversed(found))
 
     def _promoted(self, at: float) -> Key | None:
@@ -341,7 +342,7 @@ class Coordinator:
         ):
             for trial in list(self.pruning.parked):
                 if not trial.state.ended:
-                    self.life.end_trial(trial, TrialState.PRUNED, replace(trial.reason, code="not promoted"), at)
+                    self.life.end_trial(trial, TrialState.PRUNED, trial.reason._replace(code="not promoted"), at)
         if not self.life.living:
             self._end(SearchState.FINISHED, spent, at)
         return False

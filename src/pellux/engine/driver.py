@@ -187,5 +187,5 @@ class Driver(threading.Thread):
 def _as_it_is(save: Save) -> Save:
     """A trial goes on changing until its group is written: keep it as it is now."""
     if isinstance(save, SaveTrial):
-        return replace(save, trial=replace(save.trial, fits=dict(save.trial.fits), results=dict(save.trial.results)))
+        return save._replace(trial=replace(save.trial, fits=dict(save.trial.fits), results=dict(save.trial.results)))
     return save

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import NamedTuple
 
 from pellux.core.objective import Ancestor, Points
 from pellux.core.reasons import Reason
@@ -16,30 +17,25 @@ from pellux.engine.states import SearchState
 # Events
 
 
-@dataclass(frozen=True, slots=True)
-class Begin:
+class Begin(NamedTuple):
     at: float
 
 
-@dataclass(frozen=True, slots=True)
-class Tick:
+class Tick(NamedTuple):
     at: float
 
 
-@dataclass(frozen=True, slots=True)
-class WorkerReady:
+class WorkerReady(NamedTuple):
     worker: int
 
 
-@dataclass(frozen=True, slots=True)
-class WorkerLost:
+class WorkerLost(NamedTuple):
     worker: int
     reason: str
     at: float
 
 
-@dataclass(frozen=True, slots=True)
-class FitStarted:
+class FitStarted(NamedTuple):
     worker: int
     trial: int
     fold: int
@@ -47,8 +43,7 @@ class FitStarted:
     at: float
 
 
-@dataclass(frozen=True, slots=True)
-class FitEnded:
+class FitEnded(NamedTuple):
     worker: int
     trial: int
     fold: int
@@ -57,8 +52,7 @@ class FitEnded:
     at: float
 
 
-@dataclass(frozen=True, slots=True)
-class FitStepped:
+class FitStepped(NamedTuple):
     """A running fit tells the scores of further iterations."""
 
     worker: int
@@ -69,24 +63,21 @@ class FitStepped:
     at: float
 
 
-@dataclass(frozen=True, slots=True)
-class SetLimits:
+class SetLimits(NamedTuple):
     """New budgets while the search runs; what is left out stays."""
 
     changes: Mapping[str, float | int | None]
     at: float
 
 
-@dataclass(frozen=True, slots=True)
-class Try:
+class Try(NamedTuple):
     """A person wants this configuration tried."""
 
     configuration: Mapping[str, Value]
     at: float
 
 
-@dataclass(frozen=True, slots=True)
-class Proposal:
+class Proposal(NamedTuple):
     """The strategy's answer to Ask; `origin` says where its configuration comes from."""
 
     number: int
@@ -95,34 +86,29 @@ class Proposal:
     origin: str = "proposed"
 
 
-@dataclass(frozen=True, slots=True)
-class ProposalFailed:
+class ProposalFailed(NamedTuple):
     message: str
     at: float
 
 
-@dataclass(frozen=True, slots=True)
-class Pause:
+class Pause(NamedTuple):
     at: float
 
 
-@dataclass(frozen=True, slots=True)
-class Resume:
+class Resume(NamedTuple):
     at: float
 
 
-@dataclass(frozen=True, slots=True)
-class Stop:
+class Stop(NamedTuple):
     at: float
 
 
-@dataclass(frozen=True, slots=True)
-class Withdraw:
+class Withdraw(NamedTuple):
     trial: int
     at: float
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class SetWorkers:
     count: int
     at: float
@@ -138,8 +124,7 @@ WISHES = (Pause, Resume, Stop, Withdraw, SetWorkers, SetLimits, Try)  # what peo
 # Commands
 
 
-@dataclass(frozen=True, slots=True)
-class SaveSearch:
+class SaveSearch(NamedTuple):
     state: SearchState
     reason: Reason
     active_seconds: float
@@ -147,20 +132,17 @@ class SaveSearch:
     at: float
 
 
-@dataclass(frozen=True, slots=True)
-class SaveTrial:
+class SaveTrial(NamedTuple):
     trial: Trial
     at: float
 
 
-@dataclass(frozen=True, slots=True)
-class SaveFit:
+class SaveFit(NamedTuple):
     fit: Fit
     at: float
 
 
-@dataclass(frozen=True, slots=True)
-class SavePoints:
+class SavePoints(NamedTuple):
     """Further points of a fold's curve."""
 
     trial: int
@@ -169,15 +151,13 @@ class SavePoints:
     at: float
 
 
-@dataclass(frozen=True, slots=True)
-class Ask:
+class Ask(NamedTuple):
     """Ask the strategy for proposal `number`."""
 
     number: int
 
 
-@dataclass(frozen=True, slots=True)
-class StartFit:
+class StartFit(NamedTuple):
     """A fit for a worker, to which it is sent as it is; what its fields mean stands in core/objective.py (FitOrder)."""
 
     worker: int
@@ -192,8 +172,7 @@ class StartFit:
     ancestors: tuple[Ancestor, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class CutFit:
+class CutFit(NamedTuple):
     """Tell a worker that nobody waits for what it does; sent to it as it is."""
 
     worker: int
@@ -202,27 +181,24 @@ class CutFit:
     attempt: int
 
 
-@dataclass(frozen=True, slots=True)
-class Forget:
+class Forget(NamedTuple):
     """The checkpoints of a trial are not needed any more."""
 
     trial: int
 
 
-@dataclass(frozen=True, slots=True)
-class Hire:
+class Hire(NamedTuple):
     worker: int
     lane: int
 
 
-@dataclass(frozen=True, slots=True)
-class Dismiss:
+class Dismiss(NamedTuple):
     """End a worker at once, whatever it is doing."""
 
     worker: int
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Finish:
     """Nothing is left to do: close the runner."""
 

@@ -130,12 +130,13 @@ class Trial:
 
     def move(self, state: TrialState, reason: Reason = NONE) -> None:
         """Into another state; IllegalTransition when that cannot be."""
-        self.state, self.reason = moved(self.state, state, f"Trial {self.number}"), reason
+        self.state, self.reason = moved(self.state, state, "Trial {}", self.number), reason
 
     def change(self, fold: int, **changes: object) -> Fit:
         """A fold's fit with some things changed; IllegalTransition when its state cannot change so."""
-        fit = self.fits[fold]._replace(**changes)  # type: ignore[arg-type]
-        moved(self.fits[fold].state, fit.state, f"Fit {self.number}/{fold}")
+        before = self.fits[fold]
+        fit = before._replace(**changes)  # type: ignore[arg-type]
+        moved(before.state, fit.state, "Fit {}/{}", self.number, fold)
         self.fits[fold] = fit
         return fit
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from enum import StrEnum
-from typing import TypeVar
+from typing import Any, TypeVar
 
 from pellux.core.errors import Conflict
 
@@ -15,7 +15,14 @@ class IllegalTransition(Conflict):
     code = "illegal-transition"
 
 
-class SearchState(StrEnum):
+class _State(StrEnum):
+    """A state that knows its table, since both are asked for at every event."""
+
+    after: frozenset[Any]  # the states that can be reached from here in one step
+    ended: bool
+
+
+class SearchState(_State):
     DRAFT = "draft"
     RUNNING = "running"
     PAUSED = "paused"
@@ -23,12 +30,8 @@ class SearchState(StrEnum):
     STOPPED = "stopped"
     FAILED = "failed"
 
-    @property
-    def ended(self) -> bool:
-        return not SEARCH[self]
 
-
-class TrialState(StrEnum):
+class TrialState(_State):
     WAITING = "waiting"
     RUNNING = "running"
     PARKED = "parked"
@@ -37,12 +40,8 @@ class TrialState(StrEnum):
     FAILED = "failed"
     WITHDRAWN = "withdrawn"
 
-    @property
-    def ended(self) -> bool:
-        return not TRIAL[self]
 
-
-class FitState(StrEnum):
+class FitState(_State):
     QUEUED = "queued"
     RUNNING = "running"
     DONE = "done"
@@ -51,10 +50,6 @@ class FitState(StrEnum):
     ERROR = "error"
     TIMEOUT = "timeout"
     MEMORY = "memory"
-
-    @property
-    def ended(self) -> bool:
-        return not FIT[self]
 
 
 S, T, F = SearchState, TrialState, FitState
@@ -86,12 +81,18 @@ FIT: Mapping[FitState, frozenset[FitState]] = {
     F.MEMORY: frozenset(),
 }
 
+for table in (SEARCH, TRIAL, FIT):
+    for state, after in table.items():
+        state.after, state.ended = after, not after
+
 State = TypeVar("State", SearchState, TrialState, FitState)
 
 
-def moved(now: State, to: State, what: str) -> State:
-    """`to`, if it can be reached from here in one step or is here already; IllegalTransition otherwise."""
-    table: Mapping[State, frozenset[State]] = {SearchState: SEARCH, TrialState: TRIAL, FitState: FIT}[type(now)]  # type: ignore[assignment]
-    if to is not now and to not in table[now]:
-        raise IllegalTransition(f"{what} is {now.value} and cannot become {to.value}.")
+def moved(now: State, to: State, what: str, *names: object) -> State:
+    """`to`, if it can be reached from here in one step or is here already; IllegalTransition otherwise.
+
+    `what` names what has the state, with places for `names`: it is written out only when something is wrong.
+    """
+    if to is not now and to not in now.after:
+        raise IllegalTransition(f"{what.format(*names)} is {now.value} and cannot become {to.value}.")
     return to

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from typing import Any, ClassVar, Protocol
+from typing import Any, ClassVar, NamedTuple, Protocol
 
 from pellux.core.reasons import Reason
 from pellux.core.settings import NoSettings, demanding, settings_of
@@ -46,8 +46,7 @@ Verdict = Keep | Prune | Park | Enough
 KEEP = Keep()
 
 
-@dataclass(frozen=True)
-class TrialContext:
+class TrialContext(NamedTuple):
     """What a rule sees of the trial it judges.
 
     Attributes

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -45,6 +46,24 @@ class Partial:
     rung: int = 0
     member: int = 0
     partial_scores: tuple[float | None, ...] = field(default=())
+    _settled: tuple[Observation | None] | None = field(default=None, init=False, compare=False, repr=False)
+
+    @cached_property
+    def last(self) -> tuple[float | None, ...]:
+        """Scores of the highest rung that is complete, else those there are."""
+        return self.results[max(self.results)] if self.results else self.partial_scores
+
+    def settled(self, folds: int) -> Observation | None:
+        """What it says without a look at others; None of one that has scores, but not on all folds, and did not fail.
+
+        Made once: a history is gathered at every proposal.
+        """
+        if self._settled is None:
+            whole = len(self.last) == folds and None not in self.last
+            lacking = not whole and self.state != "failed" and any(score is not None for score in self.last)
+            made = None if lacking else _observation(self, self.last, "scored" if whole else self.state)
+            object.__setattr__(self, "_settled", (made,))
+        return self._settled[0] if self._settled else None
 
 
 def history(space: Space, found: Sequence[Partial | Observation], folds: int, resource: str, top: int) -> list[Observation]:
@@ -64,6 +83,9 @@ def history(space: Space, found: Sequence[Partial | Observation], folds: int, re
     if resource in ("rows", "iterations") and top > 0:
         level = _level(space, own, top)
         return _of_level(found, own, level, top)
+    settled = [f if isinstance(f, Observation) else f.settled(folds) for f in found]
+    if None not in settled:
+        return settled  # type: ignore[return-value]
     complete = [_whole(scores) for p in own for scores in (*p.results.values(), p.partial_scores) if len(scores) == folds]
     effects = fold_effects([scores for scores in complete if scores], folds)
     return [f if isinstance(f, Observation) else _over_folds(f, folds, effects) for f in found]
@@ -126,11 +148,9 @@ def _moved(observation: Observation, here: Sequence[float], elsewhere: Sequence[
 
 
 def _over_folds(trial: Partial, folds: int, effects: Array) -> Observation:
-    scores: tuple[float | None, ...] = trial.results[max(trial.results)] if trial.results else trial.partial_scores
-    whole = len(scores) == folds and all(score is not None for score in scores)
-    if whole or trial.state == "failed" or not any(score is not None for score in scores):
-        state = "scored" if whole else trial.state
-        return _observation(trial, scores, state)
+    made, scores = trial.settled(folds), trial.last
+    if made is not None:
+        return made
     known = sum(score is not None for score in scores)
     return replace(
         _observation(trial, (*scores, *[None] * (folds - len(scores))), "pruned"),

@@ -101,7 +101,7 @@ class LocalRunner:
                 held.heard = self._clock()
                 message = held.pipe.recv()
                 if message != BEAT:
-                    reports.append(replace(message, worker=worker))
+                    reports.append(message._replace(worker=worker))
         return reports
 
     def _lost(self, worker: int, reason: str | None) -> WorkerLost:
