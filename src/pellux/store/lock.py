@@ -17,6 +17,7 @@ from pellux.core.errors import WorkspaceError
 UPGRADING = "upgrading"  # said by a holder that lets go by itself, and soon
 PATIENCE = 60.0  # seconds that an upgrade by another process is waited for
 LOOK = 0.02
+SURE = 10  # looks in a row: whoever has just taken the lock has not said yet who it is
 
 
 class EngineHeld(WorkspaceError):
@@ -53,9 +54,10 @@ class EngineLock:
 
     def take(self, **about: Any) -> None:
         """Take the lock, or raise EngineHeld; an upgrade that is under way is waited for."""
-        until = time.monotonic() + PATIENCE
+        until, stays = time.monotonic() + PATIENCE, 0
         while not self.try_to_take(**about):
-            if not self.holder.get(UPGRADING) or time.monotonic() > until:
+            stays = 0 if self.holder.get(UPGRADING) else stays + 1
+            if stays > SURE or time.monotonic() > until:
                 raise EngineHeld(self._folder, self.holder)
             time.sleep(LOOK)
 
@@ -67,6 +69,7 @@ class EngineLock:
 
     def release(self) -> None:
         if self._file is not None:
+            os.ftruncate(self._file, 0)  # who takes it next is not mistaken for this one
             os.close(self._file)
             self._file = None
 
@@ -74,7 +77,7 @@ class EngineLock:
 def _read(file: int) -> dict[str, Any]:
     """What the holder has written; nothing while it is just about to."""
     try:
-        found = json.loads(os.pread(file, 4096, 0) or b"{}")
+        found = json.loads(os.pread(file, 4096, 0))
     except ValueError:
         return {UPGRADING: True}
     return found if isinstance(found, dict) else {}

@@ -19,7 +19,7 @@ from alembic.util import CommandError
 from sqlalchemy import Connection, Engine, text
 
 from pellux.core.errors import WorkspaceError
-from pellux.store.lock import LOOK, PATIENCE, UPGRADING, EngineHeld, EngineLock
+from pellux.store.lock import LOOK, PATIENCE, SURE, UPGRADING, EngineHeld, EngineLock
 
 MIGRATIONS = Path(__file__).parent / "migrations"
 NEWER = "This workspace was written by a newer version of Pellux. Update Pellux to open it."
@@ -27,18 +27,19 @@ NEWER = "This workspace was written by a newer version of Pellux. Update Pellux 
 
 def bring_up(engine: Engine, path: Path) -> None:
     """See to it that the database at `path` is there and of this version; waits while another process does the same."""
-    lock, until = EngineLock(path.parent), time.monotonic() + PATIENCE
+    lock, until, stays = EngineLock(path.parent), time.monotonic() + PATIENCE, 0
     while _revision(path) != _newest():
         if lock.try_to_take(**{UPGRADING: True}):
             try:
                 _upgrade(engine, path)
             finally:
                 lock.release()
-        elif not lock.holder.get(UPGRADING) or time.monotonic() > until:
-            if _revision(path) != _newest():  # its holder is of an earlier version and goes on writing: nothing may change below it
-                raise EngineHeld(path.parent, lock.holder)
-        else:
-            time.sleep(LOOK)
+            continue
+        stays = 0 if lock.holder.get(UPGRADING) else stays + 1
+        # A holder that stays is of an earlier version and goes on writing: nothing may change below it.
+        if (stays > SURE or time.monotonic() > until) and _revision(path) != _newest():
+            raise EngineHeld(path.parent, lock.holder)
+        time.sleep(LOOK)
 
 
 def upgrade_to(connection: Connection, revision: str = "head") -> None:

@@ -10,7 +10,7 @@ from pellux.core.objective import Judging, Objective
 from pellux.core.space import Counting, Value, parse, to_json
 from pellux.core.strategies import labelled
 from pellux.engine.messages import Pause, Resume, SetLimits, SetWorkers, Stop, Try, Withdraw
-from pellux.engine.states import SearchState, TrialState
+from pellux.engine.states import IllegalTransition, SearchState, TrialState
 from pellux.service.engine.engine import Engine
 from pellux.service.planning.forecasts import seconds_left
 from pellux.service.planning.launching import check_target
@@ -35,7 +35,7 @@ def set_state(engine: Engine, search_id: int, wanted: str) -> None:
         state = SearchState(runs.get_search(session, search_id).state)
     at = engine.workspace.clock()
     if state.ended:
-        raise Conflict(f"The search is {state.value}; it cannot become {wanted}.")
+        raise IllegalTransition(f"The search is {state.value}; it cannot become {wanted}.")
     if wanted == "stopped":
         event: Any = Stop(at)
     elif wanted == "paused":
