@@ -124,7 +124,7 @@ def test_the_whole_way_through_the_api(client: Client, engine: Engine, problem: 
     decision = client("POST", f"/problems/{problem['id']}/decisions", {"trial_id": best["id"], "reason": "best"}, 201)
     assert client("GET", f"/problems/{problem['id']}", status=200)["decided"] is True
     assert decision["reason"] == "best"
-    refused(client("PUT", f"/searches/{search['id']}/state", {"state": "paused"}), 409, "conflict", "is finished")
+    refused(client("PUT", f"/searches/{search['id']}/state", {"state": "paused"}), 409, "illegal-transition", "is finished")
     refused(
         client("PUT", f"/problems/{problem['id']}/brief", {"data": problem["brief"]["data"], "target": "kind"}),
         409,
