@@ -1,36 +1,11 @@
 /** Entries by themselves; what a whole ledger makes is in patches.test.ts. */
 import { describe, expect, it } from "vitest";
-import type { Entry, Lanes, Points } from "../../src/api/client";
+import { fit, points } from "../making";
+import type { Entry, Lanes } from "../../src/api/client";
 import { patchHappening, patchLanes, patchPoints } from "../../src/api/patches";
-
-const points = (means: (number | null)[], ended = means.map((_, i) => 100 + i)): Points => ({
-  numbers: means.map((_, i) => i),
-  ids: means.map((_, i) => i + 1),
-  states: means.map((m) => (m === null ? "failed" : "scored")),
-  origins: means.map(() => "proposed"),
-  means,
-  standard_errors: means.map(() => 0.01),
-  seconds: means.map(() => 1),
-  ended_at: ended,
-  values: { depth: means.map((_, i) => 2 + i), kind: means.map((_, i) => (i % 2 ? "a" : "b")) },
-});
 
 const entry = <K extends Entry["kind"]>(kind: K, data: object, id = 1) =>
   ({ id, at: 200 + id, kind, search_id: 1, data }) as unknown as Extract<Entry, { kind: K }>;
-const fit = (trial: number, fold: number, state: string, more = {}) => ({
-  trial,
-  fold,
-  state,
-  attempt: 1,
-  lane: 0,
-  started_at: 100,
-  ended_at: null,
-  score: null,
-  seconds: 0,
-  rung: 0,
-  reason: "",
-  ...more,
-});
 const trial = (number: number, more = {}) => ({
   id: 10 + number,
   number,

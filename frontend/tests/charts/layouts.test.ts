@@ -1,38 +1,12 @@
 /** Rings, dots of lanes, bars of workers: layouts as numbers. */
 import { describe, expect, it } from "vitest";
-import type { Points } from "../../src/api/client";
+import { fit, points } from "../making";
 import { type RangeParameter, axisFor } from "../../src/lib/scale";
 import { dots, nearest, place } from "../../src/charts/laneLayout";
 import { ringArcs } from "../../src/charts/foldRingLayout";
 import { layOut } from "../../src/charts/workerLanesLayout";
 
 const depth: RangeParameter = { name: "depth", kind: "integer", low: 2, high: 20, log: false };
-
-const points = (means: (number | null)[], ended = means.map((_, i) => 100 + i)): Points => ({
-  numbers: means.map((_, i) => i),
-  ids: means.map((_, i) => i + 1),
-  states: means.map((m) => (m === null ? "failed" : "scored")),
-  origins: means.map(() => "proposed"),
-  means,
-  standard_errors: means.map(() => 0.01),
-  seconds: means.map(() => 1),
-  ended_at: ended,
-  values: { depth: means.map((_, i) => 2 + i), kind: means.map((_, i) => (i % 2 ? "a" : "b")) },
-});
-const fit = (trial: number, fold: number, state: string, more = {}) => ({
-  trial,
-  fold,
-  state,
-  attempt: 1,
-  lane: 0,
-  started_at: 100,
-  ended_at: null,
-  score: null,
-  seconds: 0,
-  rung: 0,
-  reason: "",
-  ...more,
-});
 
 describe("marks", () => {
   it("cuts a ring into as many arcs as there are folds", () => {

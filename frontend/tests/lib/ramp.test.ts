@@ -1,19 +1,7 @@
 import { describe, expect, it } from "vitest";
-import type { Points } from "../../src/api/client";
+import { points } from "../making";
 import { goodness, ramp, scoreScale } from "../../src/lib/ramp";
 import { bestTrace } from "../../src/lib/trace";
-
-const points = (means: (number | null)[], ended = means.map((_, i) => 100 + i)): Points => ({
-  numbers: means.map((_, i) => i),
-  ids: means.map((_, i) => i + 1),
-  states: means.map((m) => (m === null ? "failed" : "scored")),
-  origins: means.map(() => "proposed"),
-  means,
-  standard_errors: means.map(() => 0.01),
-  seconds: means.map(() => 1),
-  ended_at: ended,
-  values: { depth: means.map((_, i) => 2 + i), kind: means.map((_, i) => (i % 2 ? "a" : "b")) },
-});
 
 describe("scores", () => {
   it("knows good from bad whichever way the metric points", () => {

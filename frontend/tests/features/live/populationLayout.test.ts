@@ -1,32 +1,7 @@
 import { describe, expect, it } from "vitest";
+import { halving } from "../../making";
 import type { Curves, Points } from "../../../src/api/client";
 import { lineage, valueLines, winningLine } from "../../../src/features/live/populationLayout";
-
-/** Four trials of a search with rungs at 1, 3 and 9. */
-const halving: Curves = {
-  resource: "iterations",
-  levels: [1, 3, 9],
-  population: false,
-  larger_is_better: true,
-  folds: 3,
-  numbers: [0, 1, 2, 3, 4],
-  ids: [10, 11, 12, 13, 14],
-  states: ["scored", "pruned", "parked", "running", "pruned"],
-  origins: ["baseline", "proposed", "proposed", "proposed", "proposed"],
-  reasons: ["", "rung 1: place 5 of 5", "", "", "fold 1, iteration 9: flat from the start"],
-  flat: [false, false, false, false, true],
-  members: [0, 0, 0, 0, 0],
-  rungs: [2, 0, 1, 1, 0],
-  parents: [null, null, null, null, null],
-  best_iterations: [9, 1, 3, null, null],
-  best: [true, false, false, false, false],
-  means: [0.8, null, null, null, null],
-  effects: [0, 0, 0],
-  open: [],
-  xs: [[1, 3, 9], [1], [1, 3], [1, 2], []],
-  ys: [[0.2, 0.5, 0.8], [0.1], [0.3, 0.6], [0.3, 0.4], []],
-  ladder: [],
-};
 
 /** Two members, three intervals; before the last, member 0 goes on as a copy of member 1. */
 const population: Curves = {
