@@ -104,12 +104,13 @@ export function apply(client: QueryClient, stale: Staleness, entries: Entry[]): 
 function tellOf(client: QueryClient, stale: Staleness, entry: Entry): void {
   switch (entry.kind) {
     case "search": {
-      const { problem_id: problem, run, state, workers } = entry.data;
+      const { problem_id: problem, run, state, workers, active_seconds } = entry.data;
       const held = client.getQueryData<Search[]>(keys.searches(problem));
       const known = held?.find((search) => search.id === entry.search_id);
       client.setQueryData(keys.searches(problem), held && patchSearches(held, [entry]));
       // A search that runs says every few seconds how long it has run. That is patched; counts beside it can wait.
-      const steady = known?.state === state && known.workers === workers && known.halted === null;
+      const listed = known?.state === state && known.workers === workers && known.halted === null;
+      const steady = listed || (run !== "search" && state === "running" && active_seconds > 0); // the others stand in no list
       for (const key of [keys.searches(problem), keys.workspace]) stale.mark(key, steady ? "slowly" : "now");
       if (steady) return;
       if (run === "baselines") stale.mark(keys.baselines(problem), "now");

@@ -3342,6 +3342,8 @@ export interface components {
             sentence: string;
             /** Settings */
             settings: components["schemas"]["RuleSetting"][];
+            /** Continues */
+            continues: boolean;
         };
         /** Suggestion */
         Suggestion: {

@@ -3,21 +3,21 @@ import type { Schemas } from "../../api/client";
 
 interface Props {
   rules: Schemas["RuleView"][];
-  population: boolean;
+  alone: boolean; // the strategy ends weak trials itself
   value: string;
   wrong: boolean;
   onRule: (key: string) => void;
 }
 
 /** Which rule ends weak trials. */
-export function EarlyStopping({ rules, population, value, wrong, onRule }: Props) {
+export function EarlyStopping({ rules, alone, value, wrong, onRule }: Props) {
   return (
     <TextField
       label="Early stopping"
       select
-      disabled={population}
+      disabled={alone}
       slotProps={{ select: { native: true }, inputLabel: { shrink: true } }}
-      value={population ? "none" : value}
+      value={alone ? "none" : value}
       error={wrong}
       onChange={(e) => onRule(e.target.value)}
       sx={{ width: 192 }}

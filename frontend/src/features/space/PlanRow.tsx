@@ -20,8 +20,6 @@ interface Props {
   ready: boolean;
 }
 
-const POPULATION = "population training"; // it ends and copies members itself, and takes no rule beside it
-
 interface Plan {
   strategy: string;
   stopping: string;
@@ -58,7 +56,9 @@ export function PlanRow({ problem, learner, space, ready }: Props) {
     decision: useAskedDecision(),
   });
   const change = (part: Partial<Plan>) => setPlan((held) => ({ ...held, ...part }));
-  const body = request(plan, learner, space);
+  const chosen = strategies.find((s) => s.key === plan.strategy);
+  const alone = chosen?.continues ?? false; // it ends weak trials itself, and takes no rule beside it
+  const body = request(alone ? { ...plan, stopping: "none" } : plan, learner, space);
   const asked = useDebounced(body, 250);
   const forecast = useForecast(problem.id, asked, ready && asked.space !== "" && asked.learner === learner);
   const navigate = useNavigate();
@@ -67,8 +67,6 @@ export function PlanRow({ problem, learner, space, ready }: Props) {
   const wrong = launch.error ?? forecast.error ?? rehearsal.error;
   const at = (field: string) => wrong?.field === `plan.${field}`;
   const known = forecast.data;
-  const population = plan.strategy === POPULATION;
-  const chosen = strategies.find((s) => s.key === plan.strategy);
   return (
     <footer className="ruled on-sheet" style={{ padding: "10px 20px" }} aria-label="Plan">
       {rehearsal.data && <RehearsalFits fits={rehearsal.data.fits} onClose={rehearsal.reset} />}
@@ -90,15 +88,15 @@ export function PlanRow({ problem, learner, space, ready }: Props) {
         </TextField>
         <EarlyStopping
           rules={rules}
-          population={population}
+          alone={alone}
           value={plan.stopping}
           wrong={at("early stopping")}
           onRule={(stopping) => change({ stopping, settings: {} })}
         />
         <PlanSettings
           strategy={chosen?.settings ?? []}
-          rule={population || plan.stopping === "none" ? undefined : rules.find((r) => r.key === plan.stopping)}
-          trains={population}
+          rule={alone || plan.stopping === "none" ? undefined : rules.find((r) => r.key === plan.stopping)}
+          trains={alone}
           values={{ strategy: plan.strategySettings, stopping: plan.settings }}
           resolved={{
             strategy: known?.strategy === plan.strategy ? known.strategy_settings : {},
@@ -216,7 +214,7 @@ function request(plan: Plan, learner: string, space: string): Schemas["SearchReq
     plan: {
       strategy: plan.strategy,
       "strategy settings": plan.strategySettings,
-      "early stopping": plan.strategy === POPULATION ? "none" : plan.stopping,
+      "early stopping": plan.stopping,
       stopping: plan.settings,
       trials: plan.trials,
       minutes: amount(plan.minutes),

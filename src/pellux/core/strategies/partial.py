@@ -46,7 +46,7 @@ class Partial:
     rung: int = 0
     member: int = 0
     partial_scores: tuple[float | None, ...] = field(default=())
-    _settled: tuple[Observation | None] | None = field(default=None, init=False, compare=False, repr=False)
+    _settled: dict[int, Observation | None] = field(default_factory=dict, init=False, compare=False, repr=False)
 
     @cached_property
     def last(self) -> tuple[float | None, ...]:
@@ -58,12 +58,11 @@ class Partial:
 
         Made once: a history is gathered at every proposal.
         """
-        if self._settled is None:
+        if folds not in self._settled:
             whole = len(self.last) == folds and None not in self.last
             lacking = not whole and self.state != "failed" and any(score is not None for score in self.last)
-            made = None if lacking else _observation(self, self.last, "scored" if whole else self.state)
-            object.__setattr__(self, "_settled", (made,))
-        return self._settled[0] if self._settled else None
+            self._settled[folds] = None if lacking else _observation(self, self.last, "scored" if whole else self.state)
+        return self._settled[folds]
 
 
 def history(space: Space, found: Sequence[Partial | Observation], folds: int, resource: str, top: int) -> list[Observation]:
@@ -84,8 +83,9 @@ def history(space: Space, found: Sequence[Partial | Observation], folds: int, re
         level = _level(space, own, top)
         return _of_level(found, own, level, top)
     settled = [f if isinstance(f, Observation) else f.settled(folds) for f in found]
-    if None not in settled:
-        return settled  # type: ignore[return-value]
+    made = [f for f in settled if f is not None]
+    if len(made) == len(found):
+        return made
     complete = [_whole(scores) for p in own for scores in (*p.results.values(), p.partial_scores) if len(scores) == folds]
     effects = fold_effects([scores for scores in complete if scores], folds)
     return [f if isinstance(f, Observation) else _over_folds(f, folds, effects) for f in found]

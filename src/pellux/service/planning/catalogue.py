@@ -23,9 +23,9 @@ def catalogue(workspace: Workspace) -> CatalogueView:
         ],
         learners=[learner_view(entry) for entry in workspace.catalogue.every()],
         strategies=[
-            StrategyView(key=AUTOMATIC, label="Automatic", sentence="Picks by size of the space, conditions, budget and cost.", settings=[]),
+            StrategyView(key=AUTOMATIC, label="Automatic", sentence="Picks by size of the space, conditions, budget and cost.", settings=[], continues=False),
             *(
-                StrategyView(key=key, label=entry.label, sentence=entry.sentence, settings=_settings(entry.names))
+                StrategyView(key=key, label=entry.label, sentence=entry.sentence, settings=_settings(entry.names), continues=entry.continues)
                 for key, entry in STRATEGIES.items()
             ),
         ],

@@ -65,6 +65,8 @@ class StrategyView(View):
     label: str
     sentence: str
     settings: list[RuleSetting]
+    continues: bool
+    """Its trials go on from each other, and it ends the weak itself: no rule of early stopping goes with it."""
 
 
 class CatalogueView(View):
