@@ -71,12 +71,15 @@ export function patchHappening(happening: Happening, entries: TrialEntry[]): Hap
   return { live: Object.fromEntries(live), ended };
 }
 
-/** What a search's own entries say of it; counts and times are asked for again. */
+const ENDED = ["finished", "stopped", "failed"];
+
+/** What a search's own entries say of it; counts and times are asked for again. An end is shown with its last counts, not before
+ * them: it waits for the answer that has both. */
 export function patchSearches(searches: Search[], entries: SearchEntry[]): Search[] {
   const newest = new Map(entries.map((entry) => [entry.search_id, entry.data]));
   return searches.map((search) => {
     const said = newest.get(search.id);
-    if (!said) return search;
+    if (!said || ENDED.includes(said.state)) return search;
     const { state, reason, active_seconds, workers } = said;
     return { ...search, state, reason, active_seconds, workers, halted: null };
   });

@@ -95,17 +95,32 @@ describe("the ledger of a busy search", () => {
     vi.advanceTimersByTime(PACE.soon);
     expect(asked).toHaveLength(before);
   });
+  it("ends a search with its last counts, not before them", () => {
+    const client = new QueryClient();
+    client.setQueryData(keys.searches(1), [{ id: 2, state: "running" }] as Search[]);
+    const asked: unknown[] = [];
+    const end = entries.find((e) => e.kind === "search" && e.search_id === 2 && e.data.state === "finished")!;
+    apply(
+      client,
+      staleness((key) => asked.push(key)),
+      [end],
+    );
+    expect(client.getQueryData<Search[]>(keys.searches(1))![0]!.state).toBe("running");
+    vi.advanceTimersByTime(PACE.now);
+    expect(asked).toContainEqual(keys.searches(1));
+  });
   it("is read past what a newer server tells of", () => {
     const client = new QueryClient();
     client.setQueryData(keys.searches(1), [{ id: 2, state: "running" }] as Search[]);
     const stranger = { id: 9, at: 1, search_id: 2, kind: "weather", data: { rain: true } };
-    const search = entries.find((e) => e.kind === "search" && e.search_id === 2 && e.data.state === "finished")!;
+    const first = entries.find((e) => e.kind === "search" && e.search_id === 2)!;
+    const search = { ...first, data: { ...first.data, state: "paused" } };
     const marked: unknown[] = [];
     apply(
       client,
       staleness((key) => marked.push(key)),
       read(JSON.stringify([stranger, search])),
     );
-    expect(client.getQueryData<Search[]>(keys.searches(1))![0]!.state).toBe("finished");
+    expect(client.getQueryData<Search[]>(keys.searches(1))![0]!.state).toBe("paused");
   });
 });

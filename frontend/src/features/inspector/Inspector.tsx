@@ -135,6 +135,7 @@ function Folds({ trial, scale }: { trial: TrialDetail; scale: ReturnType<typeof 
               <td
                 style={{
                   width: 76,
+                  padding: "4px 0",
                   background: share === null ? undefined : ramp(share),
                   color: share === null ? undefined : inkOn(share),
                 }}
