@@ -29,10 +29,10 @@ class Budget:
     def now(self) -> float:
         return self._clock or 0.0
 
-    def advance(self, at: float, *, running: bool) -> None:
+    def advance(self, at: float, running: bool) -> None:
         """Time has come to `at`; pauses do not count, nor does a clock that was turned back."""
-        if self._clock is not None and running:
-            self.active_seconds += max(at - self._clock, 0.0)
+        if running and self._clock is not None and at > self._clock:
+            self.active_seconds += at - self._clock
         self._clock = at
 
     def note(self, trial: Trial) -> None:

@@ -107,13 +107,14 @@ class Coordinator:
         self.life.out = []
         at = getattr(event, "at", None)
         if at is not None:
-            self.budget.advance(at, running=self.state is SearchState.RUNNING)
+            self.budget.advance(at, self.state is SearchState.RUNNING)
         if self.state.ended:
             if isinstance(event, WISHES):
                 raise IllegalTransition(f"The search is {self.state.value}; {type(event).__name__} does not apply any more.")
             return self.life.out
         _HANDLERS[type(event)](self, event)
-        self._schedule(at if at is not None else self.budget.now)
+        if type(event) is not FitStarted:  # which makes no worker free and no fit wait
+            self._schedule(at if at is not None else self.budget.now)
         return self.life.out
 
     # What each event means
@@ -157,14 +158,14 @@ class Coordinator:
                 self.life.requeue(fit)
 
     def _on_fit_started(self, event: FitStarted) -> None:
-        key = (event.trial, event.fold)
-        if self.life.held(event) is None:
+        held = self.life.held(event)
+        if held is None:
             return
         self._failed_starts = 0
         worker, trial = self.scheduler.pool.workers[event.worker], self.trials[event.trial]
-        if self.life.fit(key).state is not FitState.QUEUED:
+        if held.state is not FitState.QUEUED:
             return
-        fit = trial.change(event.fold, state=FitState.RUNNING, lane=worker.lane, started_at=event.at)
+        fit = trial.put(held.begun(worker.lane, event.at))
         if trial.state is TrialState.WAITING:
             trial.move(TrialState.RUNNING)
             self.life.out.append(SaveTrial(trial, event.at))
@@ -182,9 +183,10 @@ class Coordinator:
         self.scheduler.pool.release(event.worker, (event.trial, event.fold))
         self.scheduler.note_seconds(event.outcome.seconds)
         if fit.state is FitState.QUEUED:  # its runner never said that it began
-            fit = self.trials[fit.trial].change(fit.fold, state=FitState.RUNNING, started_at=event.at)
-            if self.trials[fit.trial].state is TrialState.WAITING:
-                self.trials[fit.trial].move(TrialState.RUNNING)
+            trial = self.trials[fit.trial]
+            fit = trial.put(fit.begun(fit.lane, event.at))
+            if trial.state is TrialState.WAITING:
+                trial.move(TrialState.RUNNING)
         if fit.state is FitState.CUT:
             self.life.write_down_late(fit, event)
         else:
@@ -213,8 +215,7 @@ class Coordinator:
 
     def _on_set_limits(self, event: SetLimits) -> None:
         self.budget.limits = replace(self.limits, **event.changes)  # type: ignore[arg-type]
-        self.pruning.record.trials = self.limits.trials
-        self.pruning.record.closing = False
+        self.pruning.reopen(self.limits.trials)
         self._save_search(event.at)
 
     def _on_proposal_failed(self, event: ProposalFailed) -> None:
@@ -250,10 +251,10 @@ class Coordinator:
 
     def _staff(self) -> None:
         """Hire up to the wanted number of workers, or let idle ones go."""
-        pool = self.scheduler.pool
-        while len(pool.workers) < self.limits.workers:
+        pool, wanted = self.scheduler.pool, self.budget.limits.workers
+        while len(pool.workers) < wanted:
             self.life.out.append(Hire(*pool.hire()))
-        surplus = len(pool.workers) - self.limits.workers
+        surplus = len(pool.workers) - wanted
         if surplus > 0:
             for number in list(pool.idle_last_first())[:surplus]:
                 self.life.dismiss(number)
@@ -273,20 +274,21 @@ class Coordinator:
     def _hand_out(self, at: float, held: int) -> None:
         """Give queued fits to the workers that hold so many."""
         pool = self.scheduler.pool
-        if len(pool.workers) > self.limits.workers:
+        if len(pool.workers) > self.budget.limits.workers:
             return
         while (number := pool.free(held)) is not None:
             key = self.scheduler.next() or (self._promoted(at) if held == 0 else None)
             if key is None:
                 return
             trial = self.trials[key[0]]
-            fit = trial.change(key[1], attempt=self.life.fit(key).attempt + 1)
+            fit = trial.put(trial.fits[key[1]].handed())
             pool.hold(number, key)
             ladder = self.pruning.ladder
             self.life.out.append(
                 StartFit(
                     number, fit.trial, fit.fold, fit.attempt, trial.configuration, trial.learner, trial.rung,
-                    ladder.levels[min(trial.rung, ladder.top)], trial.rung >= self.pruning.goal(trial), self._ancestors(trial),
+                    ladder.levels[min(trial.rung, ladder.top)], trial.rung >= self.pruning.goal(trial),
+                    self._ancestors(trial) if trial.parent is not None else (),
                 )
             )  # fmt: skip
 
@@ -329,7 +331,7 @@ class Coordinator:
     def _close(self, spent: Reason, at: float) -> bool:
         """No further trial begins: those on their way come to their end, then the search does."""
         if self.life.living and not self.pruning.record.closing:
-            self.pruning.record.closing = True
+            self.pruning.close()
             for cohort in self.pruning.cohorts_waiting():
                 for trial, verdict in self.pruning.settled(cohort):
                     self.life.apply(trial, verdict, at)

@@ -6,7 +6,6 @@ Pure, like the coordinator that it serves: what is to be done is put on `out`.
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import replace
 
 from pellux.core.objective import Points
 from pellux.core.reasons import NONE, Reason, because
@@ -138,7 +137,7 @@ class Lifecycle:
     def requeue(self, fit: Fit, *, attempted: bool = False) -> None:
         """Back to the queue; unless it was the fit that cost the worker, the attempt does not count."""
         attempt = fit.attempt if attempted else fit.attempt - 1
-        self.trials[fit.trial].change(fit.fold, state=FitState.QUEUED, attempt=attempt, started_at=None)
+        self.trials[fit.trial].put(fit._replace(state=FitState.QUEUED, attempt=attempt, started_at=None))
         self.scheduler.push((fit.trial, fit.fold))
 
     def lose(self, fit: Fit, how: str, at: float) -> None:
@@ -168,7 +167,7 @@ class Lifecycle:
         elif isinstance(verdict, Enough):
             # What comes later is not looked at, so that the score does not hang on how soon the worker hears.
             self._enough.add(key)
-            trial.change(fit.fold, outcome=Outcome(FitState.DONE, reason=verdict.reason))
+            trial.put(trial.fits[fit.fold]._replace(outcome=Outcome(FitState.DONE, reason=verdict.reason)))
             self.tell_to_end(fit)
 
     def _weak(self, fit: Fit, points: Points, at: float) -> bool:
@@ -186,14 +185,14 @@ class Lifecycle:
     def end_fit(self, fit: Fit, outcome: Outcome, at: float) -> None:
         trial = self.trials[fit.trial]
         if outcome.state is FitState.DONE and outcome.curve and self._weak(fit, outcome.curve, at):
-            outcome = replace(outcome, state=FitState.CUT, score=None)
+            outcome = outcome._replace(state=FitState.CUT, score=None)
         early = trial.fits[fit.fold].outcome
         if early is not None and early.reason and not outcome.reason:
-            outcome = replace(outcome, reason=early.reason)
-        ended = trial.change(fit.fold, state=outcome.state, outcome=outcome, ended_at=at)
+            outcome = outcome._replace(reason=early.reason)
+        ended = trial.put(trial.fits[fit.fold].ended(outcome, at))
         self.out.append(SaveFit(ended, at))
         if outcome.predictions is not None or outcome.curve:  # the store has them; here they would fill the memory
-            trial.change(fit.fold, outcome=replace(outcome, predictions=None, curve=()))
+            trial.put(ended._replace(outcome=outcome._replace(predictions=None, curve=())))
         if trial.state.ended:
             return
         if outcome.state is not FitState.DONE:
@@ -205,8 +204,10 @@ class Lifecycle:
             self.pruning.finished_curve(trial, fit.fold)
         self._enough.discard((fit.trial, fit.fold))
         self.checkpoints.note(fit.trial, fit.fold, outcome.checkpoint_bytes)
-        if all(f.state is FitState.DONE for f in trial.fits.values()):
-            self._end_rung(trial, at)
+        for other in trial.fits.values():
+            if other.state is not FitState.DONE:
+                return
+        self._end_rung(trial, at)
 
     def _end_rung(self, trial: Trial, at: float) -> None:
         """All fits of a trial's rung are done: it is scored, goes on, waits or ends."""
@@ -287,8 +288,8 @@ class Lifecycle:
     def write_down_late(self, fit: Fit, event: FitEnded) -> None:
         """A fit that was told to end has ended: what it took is still written down."""
         trial = self.trials[fit.trial]
-        late = replace(event.outcome, state=FitState.CUT, score=None, predictions=None, curve=())
-        self.out.append(SaveFit(trial.change(fit.fold, outcome=late), event.at))
+        late = event.outcome._replace(state=FitState.CUT, score=None, predictions=None, curve=())
+        self.out.append(SaveFit(trial.put(fit._replace(outcome=late)), event.at))
         if trial.state.ended:
             self.out.append(SaveTrial(trial, event.at))
             if event.outcome.checkpoint_bytes and trial.goal is None:
@@ -313,7 +314,7 @@ class Lifecycle:
                     self.dismiss(holder, keep=(trial.number, fold))
                 elif holder is not None:
                     self.tell_to_end(fit)
-                self.out.append(SaveFit(trial.change(fold, state=FitState.CUT, ended_at=at), at))
+                self.out.append(SaveFit(trial.put(fit._replace(state=FitState.CUT, ended_at=at)), at))
 
     def running_fit(self, worker: Worker) -> Fit | None:
         fit = self.fit(worker.fits[0]) if worker.fits else None

@@ -56,6 +56,7 @@ class Pruning:
         self._parked: dict[int, Trial] = {}
         self._best: dict[tuple[int, int], list[tuple[float, int]]] = defaultdict(list)  # parked, best first
         self._places: list[tuple[int, int]] = []  # where trials were ever parked, the highest rung first
+        self._still: set[tuple[int, int]] = set()  # places whose best may not go on, until a result comes to them
         self._worst: dict[tuple[int, int], list[tuple[float, int]]] = defaultdict(list)
         self._members: dict[int, set[int]] = defaultdict(set)  # parked trials by cohort
         self._working: set[int] = set()
@@ -148,10 +149,11 @@ class Pruning:
 
     def _note(self, trial: Trial) -> None:
         """Enter a rung's scores, those of the trial in full too: a race is run against them."""
-        turned = tuple(self.sign * score for score in trial.results[trial.rung] if score is not None)
+        turned = tuple([self.sign * score for score in trial.results[trial.rung] if score is not None])
         if self.ladder.resource in (FOLDS, ""):
             self.record.note_folds(trial.number, turned)
         if not self.exempt(trial):
+            self._still.discard((trial.bracket, trial.rung))
             self.record.note_rung(trial.number, trial.bracket, trial.cohort, trial.rung, sum(turned) / len(turned))
 
     def _judge(self, trial: Trial) -> Verdict:
@@ -166,12 +168,14 @@ class Pruning:
         self._members[trial.cohort].add(trial.number)
         if (trial.bracket, trial.rung) not in self._best:
             self._places = sorted([*self._places, (trial.bracket, trial.rung)], key=lambda key: -key[1])
+        self._still.discard((trial.bracket, trial.rung))
         heapq.heappush(self._best[trial.bracket, trial.rung], (-score, trial.number))
         heapq.heappush(self._worst[trial.bracket, trial.rung], (score, trial.number))
 
     def _unpark(self, trial: Trial) -> None:
         if self._parked.pop(trial.number, None) is not None:
             self._members[trial.cohort].discard(trial.number)
+            self._still.discard((trial.bracket, trial.rung))
 
     @property
     def parked(self) -> Sequence[Trial]:
@@ -214,16 +218,34 @@ class Pruning:
         """A parked trial that may go on now, of the highest rung that has one."""
         if self.stopping.cohorts or not self._parked:
             return None
-        for place_ in self._places:
-            heap = self._best[place_]
-            while heap:
-                trial = self._parked.get(heap[0][1])
-                if trial is not None and (trial.bracket, trial.rung) == place_:
-                    if isinstance(self._judge(trial), Keep):
-                        return trial
-                    break
-                heapq.heappop(heap)
+        for place in self._places:
+            if place in self._still:
+                continue
+            trial = self._best_at(place)
+            if trial is not None and isinstance(self._judge(trial), Keep):
+                return trial
+            self._still.add(place)
         return None
+
+    def _best_at(self, place: tuple[int, int]) -> Trial | None:
+        """The best parked trial of a bracket's rung."""
+        heap = self._best[place]
+        while heap:
+            trial = self._parked.get(heap[0][1])
+            if trial is not None and (trial.bracket, trial.rung) == place:
+                return trial
+            heapq.heappop(heap)
+        return None
+
+    def close(self) -> None:
+        """No further trial will begin."""
+        self.record.closing = True
+        self._still.clear()
+
+    def reopen(self, trials: int) -> None:
+        """So many trials may begin in all: more or less than before."""
+        self.record.closing, self.record.trials = False, trials
+        self._still.clear()
 
     def weakest_first(self) -> list[Trial]:
         """Parked trials, those of low rungs and low scores first."""

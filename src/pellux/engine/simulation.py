@@ -7,11 +7,12 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from typing import Any
 
 from pellux.core.space import Value
 from pellux.core.strategies import Exhausted, Suggest
 from pellux.engine.coordinator import Coordinator
-from pellux.engine.messages import Ask, Begin, Command, CutFit, Dismiss, Event, Hire, Proposal, StartFit
+from pellux.engine.messages import Ask, Begin, CutFit, Dismiss, Event, Hire, Proposal, StartFit
 from pellux.engine.model import Limits
 from pellux.engine.pruning import Stopping
 from pellux.engine.runners.simulated import SimulatedRunner, SimulatedWorld
@@ -58,24 +59,19 @@ def simulate(
     while waiting:
         handled += 1
         for command in coordinator.handle(waiting.pop()):
-            answer = _carry_out(command, coordinator, runner, propose)
-            if answer is not None:
-                waiting.append(answer)
+            if isinstance(command, Ask):
+                found = propose(command.number, coordinator)
+                answer = Exhausted() if found is None else Suggest((dict(found),))
+                waiting.append(Proposal(command.number, answer, runner.now))
+            elif (does := _DOES.get(type(command))) is not None:  # the rest is for a store
+                does(runner, command)
         waiting = waiting or list(runner.wait(0.0))
     return Course(coordinator, runner.now, runner.busy, handled)
 
 
-def _carry_out(command: Command, coordinator: Coordinator, runner: SimulatedRunner, propose: Propose) -> Event | None:
-    match command:
-        case StartFit():
-            runner.start(command)
-        case Ask(number=number):
-            found = propose(number, coordinator)
-            return Proposal(number, Exhausted() if found is None else Suggest((dict(found),)), runner.now)
-        case Hire(worker=worker, lane=lane):
-            runner.hire(worker, lane)
-        case Dismiss(worker=worker):
-            runner.dismiss(worker)
-        case CutFit():
-            runner.cut(command)
-    return None
+_DOES: dict[type, Callable[[SimulatedRunner, Any], None]] = {
+    StartFit: SimulatedRunner.start,
+    Hire: lambda runner, command: runner.hire(command.worker, command.lane),
+    Dismiss: lambda runner, command: runner.dismiss(command.worker),
+    CutFit: SimulatedRunner.cut,
+}
