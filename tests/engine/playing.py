@@ -142,6 +142,9 @@ class Play:
     def check(self) -> None:
         """What must hold after every event."""
         c = self.coordinator
+        held = [key for worker in c.scheduler.pool.workers.values() for key in worker.fits]
+        assert len(held) == len(set(held))
+        queued_or_held = {*c.scheduler.queue, *held}
         assert c.life.living == {n for n, t in c.trials.items() if not t.state.ended}
         for trial in c.trials.values():
             states = [fit.state for fit in trial.fits.values()]
@@ -153,9 +156,7 @@ class Play:
                 raise AssertionError("a live trial in an ended search")
             else:
                 waiting = {(trial.number, f) for f, fit in trial.fits.items() if fit.state is FitState.QUEUED}
-                assert waiting <= set(c.scheduler.queue) | {key for w in c.scheduler.pool.workers.values() for key in w.fits}
-        held = [key for worker in c.scheduler.pool.workers.values() for key in worker.fits]
-        assert len(held) == len(set(held))
+                assert waiting <= queued_or_held
 
 
 def play(trials: int = 3, workers: int = 2, folds: int = 3, **more: Any) -> Play:
