@@ -191,8 +191,7 @@ def test_closing_in_the_middle_of_a_question_leaves_no_process() -> None:
     p = finished_play(list(range(8)))
     proposer = StrategyProposer(Strategist(SPACE, "gaussian process", 5, 1, {"x": 0.5, "y": 7}))
     settled(proposer.propose(9, p.coordinator))
-    assert proposer._process is not None
-    pid = proposer._process.pid
+    pid = proposer.pid
     assert pid is not None
     asked = proposer.propose(10, p.coordinator)
     proposer.close()

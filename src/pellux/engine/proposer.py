@@ -8,11 +8,11 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from pellux.core.settings import NoSettings
-from pellux.core.space import Configuration, Space, Value
-from pellux.core.strategies import Answer, Exhausted, Observation, Partial, SeedStream, strategy
+from pellux.core.space import Configuration, Space
+from pellux.core.strategies import Answer, Exhausted, Growth, Observation, Partial, Placed, SeedStream, strategy
 from pellux.engine.coordinator import Coordinator
 from pellux.engine.model import Trial
-from pellux.engine.strategy_process import Growth, Placed, StrategyProcess, answer
+from pellux.engine.strategy_process import Asked, StrategyProcess
 
 
 @dataclass(frozen=True)
@@ -46,10 +46,15 @@ class StrategyProposer:
     def __init__(self, strategist: Strategist, earlier: Sequence[Observation] = ()) -> None:
         self._who, self._entry = strategist, strategy(strategist.key)
         # What was known before stands first; then trials by number, whichever ended first.
-        self._known: list[Placed] = [(place - len(earlier), observation) for place, observation in enumerate(earlier)]
+        self._news: list[Placed] = [(place - len(earlier), observation) for place, observation in enumerate(earlier)]
         self._heard = 0
-        self._process = StrategyProcess() if self._entry.heavy else None
-        self._thread = ThreadPoolExecutor(1, thread_name_prefix="strategy") if self._entry.heavy else None
+        self._places: dict[int, Configuration | None] = {}  # of the trials that are worked on
+        self._mind: _Here | _Elsewhere | None = None
+
+    @property
+    def pid(self) -> int | None:
+        """The process that the strategy thinks in; None when it is this one."""
+        return self._mind.pid if isinstance(self._mind, _Elsewhere) else None
 
     def origin(self, number: int) -> str:
         return "start" if number <= len(self._who.starts) else "proposed"
@@ -59,22 +64,29 @@ class StrategyProposer:
         who, seeds = self._who, SeedStream(self._who.seed, number)
         if number <= len(who.starts):
             return self._entry.begin(who.starts[number - 1], seeds, who.settings)
-        news = coordinator.changed_since(self._heard)
-        self._heard += len(news)
-        trials = [coordinator.trials[n] for n in dict.fromkeys(news)]
-        self._known += [(t.number, self._partial(t, here)) for t in trials if (here := self._place(t)) is not None]
+        if self._mind is None:
+            asked = Asked(who.key, who.space, self._growth(coordinator), who.settings)
+            self._mind = _Elsewhere(asked) if self._entry.heavy else _Here(asked)
+        changed = coordinator.changed_since(self._heard)
+        self._heard += len(changed)
+        trials = [coordinator.trials[n] for n in dict.fromkeys(changed)]
+        news = [*self._news, *((t.number, self._partial(t, here)) for t in trials if (here := self._place(t)) is not None)]
         pending = [here for t in coordinator.live if not t.results and (here := self._place(t)) is not None]
-        ladder = coordinator.pruning.ladder
-        # Trials that go on from each other are each whole at their own rung.
-        growth = Growth(coordinator.limits.folds, *(("", 0) if self._entry.continues else (ladder.resource, ladder.top)))
-        asked = (who.key, who.space, pending, seeds, growth, who.settings)
-        if self._process is not None and self._thread is not None:
-            return self._thread.submit(self._process.ask, list(self._known), *asked)
-        return answer(dict(self._known), *asked)
+        self._news = []
+        for trial in trials:
+            self._places.pop(trial.number, None)
+        return self._mind.ask(news, pending, seeds)
 
-    def _place(self, trial: Trial) -> dict[str, Value] | None:
+    def _growth(self, coordinator: Coordinator) -> Growth:
+        """Trials that go on from each other are each whole at their own rung."""
+        ladder = coordinator.pruning.ladder
+        return Growth(coordinator.limits.folds, *(("", 0) if self._entry.continues else (ladder.resource, ladder.top)))
+
+    def _place(self, trial: Trial) -> Configuration | None:
         """A trial's configuration as one of the space; the baseline, like a trial by hand, may lie outside."""
-        return self._who.space.placed(trial.configuration, self._who.defaults)
+        if trial.number not in self._places:
+            self._places[trial.number] = self._who.space.placed(trial.configuration, self._who.defaults)
+        return self._places[trial.number]
 
     def _turned(self, scores: Sequence[float | None]) -> tuple[float | None, ...]:
         return tuple(None if score is None else self._who.sign * score for score in scores)
@@ -87,10 +99,44 @@ class StrategyProposer:
         )  # fmt: skip
 
     def close(self) -> None:
-        if self._process is not None and self._thread is not None:
-            self._process.close()
-            self._thread.shutdown(cancel_futures=True)  # at once: the process that it waits for is gone
-            self._process.forget()
+        if self._mind is not None:
+            self._mind.close()
+
+
+class _Here:
+    """A light strategy answers at once."""
+
+    def __init__(self, asked: Asked) -> None:
+        self._asked, self._known = asked, asked.known()
+
+    def ask(self, news: Sequence[Placed], pending: Sequence[Configuration], seeds: SeedStream) -> Answer:
+        self._known.put(news)
+        return self._asked.answer(self._known, pending, seeds)
+
+    def close(self) -> None:
+        pass
+
+
+class _Elsewhere:
+    """A heavy one promises, and answers from a process of its own, which is told everything again when it was replaced."""
+
+    def __init__(self, asked: Asked) -> None:
+        self._told: list[Placed] = []
+        self._process = StrategyProcess(asked)
+        self._thread = ThreadPoolExecutor(1, thread_name_prefix="strategy")
+
+    def ask(self, news: Sequence[Placed], pending: Sequence[Configuration], seeds: SeedStream) -> Future[Answer]:
+        self._told += news
+        return self._thread.submit(self._process.ask, list(self._told), pending, seeds)
+
+    @property
+    def pid(self) -> int | None:
+        return self._process.pid
+
+    def close(self) -> None:
+        self._process.close()
+        self._thread.shutdown(cancel_futures=True)  # at once: the process that it waits for is gone
+        self._process.forget()
 
 
 class NoProposals:

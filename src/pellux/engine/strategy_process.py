@@ -13,73 +13,67 @@ from multiprocessing.connection import Connection
 from typing import Any
 
 from pellux.core.space import Configuration, Space
-from pellux.core.strategies import Answer, Observation, Partial, SeedStream, strategy
-from pellux.core.strategies.partial import history as comparable
+from pellux.core.strategies import Answer, Growth, Known, Placed, SeedStream, strategy
 from pellux.engine.parent_death import tie
 from pellux.engine.processes import prepare
 
-# Histories are sorted by this number, so that they never depend on who ended first; a later one of a number replaces it.
-Placed = tuple[int, Observation | Partial]
 NICE = 5  # fits go first when there are fewer cores than processes
 
 
 @dataclass(frozen=True)
-class Growth:
-    """What a search's rungs mean to a strategy: folds of a whole trial, the resource that grows, the last rung."""
+class Asked:
+    """Whom is asked: what stays the same all through a search."""
 
-    folds: int
-    resource: str = ""
-    top: int = 0
+    key: str
+    space: Space
+    growth: Growth
+    settings: Any
 
+    def known(self) -> Known:
+        """Nothing yet, of what this strategy wants to know."""
+        return Known(self.space, self.growth, learns=strategy(self.key).learns)
 
-def answer(
-    known: dict[int, Observation | Partial],
-    key: str,
-    space: Space,
-    pending: Sequence[Configuration],
-    seeds: SeedStream,
-    growth: Growth,
-    settings: Any,
-) -> Answer:
-    """What a strategy says to all that is known, by place."""
-    found = comparable(space, [known[place] for place in sorted(known)], growth.folds, growth.resource, growth.top)
-    return strategy(key).ask(space, found, pending, 1, seeds, settings)
+    def answer(self, known: Known, pending: Sequence[Configuration], seeds: SeedStream) -> Answer:
+        """What the strategy says to all that is known."""
+        return strategy(self.key).ask(self.space, known.history(), pending, 1, seeds, self.settings)
 
 
 @dataclass(frozen=True)
 class Question:
-    """What is asked: the history that is new since the last question, and what `answer` takes beside it."""
+    """The history that is new since the last question, what is pending, and the proposal's own randomness."""
 
     news: Sequence[Placed]
-    asked: tuple[Any, ...]
+    pending: Sequence[Configuration]
+    seeds: SeedStream
 
 
 class StrategyProcess:
     """The asking side. One question at a time."""
 
-    def __init__(self) -> None:
+    def __init__(self, asked: Asked) -> None:
+        self._asked = asked
         self._process: Any = None
         self._pipe: Connection | None = None
         self._parent_end: Connection | None = None
         self._known = 0
         self._ended = False
 
-    def ask(self, history: Sequence[Placed], *asked: Any) -> Answer:
+    def ask(self, history: Sequence[Placed], pending: Sequence[Configuration], seeds: SeedStream) -> Answer:
         """The next configuration, given all that is known in the order in which it came; raises what the strategy raised. A process that died is replaced once."""
         for last in (False, True):
             try:
-                return self._exchange(history, asked)
+                return self._exchange(history, pending, seeds)
             except (EOFError, OSError) as error:
                 self.forget()
                 if last or self._ended:
                     raise RuntimeError(f"The strategy's process died: {error or 'killed'}.") from None
         raise AssertionError("unreachable")
 
-    def _exchange(self, history: Sequence[Placed], asked: tuple[Any, ...]) -> Answer:
+    def _exchange(self, history: Sequence[Placed], pending: Sequence[Configuration], seeds: SeedStream) -> Answer:
         if self._ended:
             raise EOFError("ended")
         pipe = self._started()
-        pipe.send(Question(history[self._known :], asked))
+        pipe.send(Question(history[self._known :], pending, seeds))
         self._known = len(history)
         kind, said = pipe.recv()
         if kind == "error":
@@ -92,7 +86,7 @@ class StrategyProcess:
             context = prepare()
             self._pipe, theirs = context.Pipe()
             listening, self._parent_end = context.Pipe(duplex=False)
-            self._process = context.Process(target=_main, args=(theirs, listening), daemon=True)
+            self._process = context.Process(target=_main, args=(self._asked, theirs, listening), daemon=True)
             self._process.start()
             theirs.close()
             listening.close()
@@ -121,15 +115,15 @@ class StrategyProcess:
         self._process = self._pipe = self._parent_end = None
 
 
-def _main(pipe: Connection, parent_end: Connection) -> None:
+def _main(asked: Asked, pipe: Connection, parent_end: Connection) -> None:
     tie(parent_end.fileno())
     os.nice(NICE)
-    known: dict[int, Observation | Partial] = {}
+    known = asked.known()
     with contextlib.suppress(EOFError, OSError):
         while True:
             question: Question = pipe.recv()
-            known.update(question.news)
+            known.put(question.news)
             try:
-                pipe.send(("answer", answer(known, *question.asked)))
+                pipe.send(("answer", asked.answer(known, question.pending, question.seeds)))
             except Exception as error:
                 pipe.send(("error", f"{type(error).__name__}: {error}"))

@@ -179,6 +179,7 @@ class New(NamedTuple):
     data: Payload
 
 
+_ENCODER = json.JSONEncoder(separators=(",", ":"))  # made once: entries come by the thousand
 _APPEND = insert(Ledger)
 _NEWEST = select(func.max(Ledger.id))
 APPENDED = "ledger"  # in a session's info: it has appended, so readers are woken after its commit (database.py)
@@ -189,7 +190,7 @@ def append(session: Session, entries: Sequence[New]) -> None:
     if not entries:
         return
     rows = [
-        {"at": e.at, "search_id": e.search_id, "kind": e.kind, "payload": json.dumps(e.data, separators=(",", ":"))}
+        {"at": e.at, "search_id": e.search_id, "kind": e.kind, "payload": _ENCODER.encode(e.data)}
         for e in entries
     ]  # fmt: skip
     session.connection().execute(_APPEND, rows)

@@ -39,7 +39,8 @@ from pellux.core.strategies.contract import (
     Suggest,
     Wait,
 )
-from pellux.core.strategies.partial import Partial
+from pellux.core.strategies.known import Known, Placed
+from pellux.core.strategies.partial import Growth, Partial
 
 
 @dataclass(frozen=True)
@@ -54,6 +55,8 @@ class Entry:
         A frozen dataclass that validates itself; what people may give has a sentence.
     heavy : bool
         A proposal takes long enough to be made in a process of its own.
+    learns : bool
+        Scores matter to it; without, it is told only what was tried.
     modelled : bool
         Proposals are what a model of the score expects most of.
     first : function of (configuration, seeds, settings), or None
@@ -67,6 +70,7 @@ class Entry:
     propose: Callable[..., Answer]
     settings: type[Any] = NoSettings
     heavy: bool = False
+    learns: bool = True
     modelled: bool = False
     first: Callable[[Configuration, SeedStream, Any], Answer] | None = None
     divide: Callable[[Any, Growing], tuple[Any, int, tuple[int, ...]]] | None = None
@@ -100,16 +104,19 @@ STRATEGIES: dict[str, Entry] = {
         "Grid",
         "Every combination of levels, once; only for small spaces, and it learns nothing on the way.",
         grid.propose,
+        learns=False,
     ),
     "random": Entry(
         "Random",
         "Independent draws, weighted by the priors; the honest yardstick for everything cleverer.",
         random_draws.propose,
+        learns=False,
     ),
     "even spread": Entry(
         "Even spread",
         "Points that fill the space without gaps or clumps; learns nothing, but leaves nothing unvisited.",
         even_spread.propose,
+        learns=False,
     ),
     "gaussian process": Entry(
         "Gaussian process",
@@ -166,6 +173,6 @@ def strategy(key: str) -> Entry:
 
 
 __all__ = [
-    "AUTOMATIC", "CONTINUING", "RENAMED", "STRATEGIES", "Answer", "Continue", "Entry", "Exhausted", "Growing", "History", "Observation",
-    "Partial", "Pick", "SeedStream", "Strategy", "Suggest", "Wait", "grid_size", "labelled", "pick", "strategy",
+    "AUTOMATIC", "CONTINUING", "RENAMED", "STRATEGIES", "Answer", "Continue", "Entry", "Exhausted", "Growing", "Growth", "History", "Known",
+    "Observation", "Partial", "Pick", "Placed", "SeedStream", "Strategy", "Suggest", "Wait", "grid_size", "labelled", "pick", "strategy",
 ]  # fmt: skip

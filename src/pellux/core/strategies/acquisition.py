@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from pellux.core.space import Choice, Space, Value, identity
 from pellux.core.strategies.even_spread import sobol
+from pellux.core.strategies.fresh import Taken
 from pellux.core.strategies.regions import Region
 
 Array = NDArray[np.float64]
@@ -89,7 +90,7 @@ class Maximiser:
         self,
         region: Region,
         best: float,
-        tried: set[str],
+        tried: Taken,
         rng: Generator,
         *,
         climb: bool = True,

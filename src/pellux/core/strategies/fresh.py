@@ -2,22 +2,41 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 
 from numpy.random import Generator
 
 from pellux.core.space import Configuration, Counting, Space, Value, draw, identity
 from pellux.core.strategies.contract import Answer, History, SeedStream, suggested
+from pellux.core.strategies.known import Ready
 
 TRIES = 100
 
 
-def taken(history: History, pending: Sequence[Configuration]) -> set[str]:
+class Taken:
+    """Identities of what was tried or is being tried. Those of a long history are looked up where they are, not copied."""
+
+    def __init__(self, before: set[str], beside: Iterable[str]) -> None:
+        self._before, self._beside = before, set(beside)
+
+    def __contains__(self, one: str) -> bool:
+        return one in self._beside or one in self._before
+
+    def __len__(self) -> int:
+        """At least as many as there are: some may be counted twice."""
+        return len(self._before) + len(self._beside)
+
+    def add(self, one: str) -> None:
+        self._beside.add(one)
+
+
+def taken(history: History, pending: Sequence[Configuration]) -> Taken:
     """What was tried or is being tried."""
-    return {o.identity for o in history} | {identity(c) for c in pending}
+    before = history.identities if isinstance(history, Ready) else {o.identity for o in history}
+    return Taken(before, map(identity, pending))
 
 
-def untried(space: Space, tried: set[str], rng: Generator) -> dict[str, Value] | None:
+def untried(space: Space, tried: Taken, rng: Generator) -> dict[str, Value] | None:
     """A random configuration nobody tried; None when the space holds none."""
     total = Counting.of(space).total
     # Draws find a free one while most are free; near exhaustion a walk from a random place does.
@@ -28,7 +47,7 @@ def untried(space: Space, tried: set[str], rng: Generator) -> dict[str, Value] |
     return _next_free(space, tried, rng)
 
 
-def _next_free(space: Space, tried: set[str], rng: Generator) -> dict[str, Value] | None:
+def _next_free(space: Space, tried: Taken, rng: Generator) -> dict[str, Value] | None:
     """A free configuration of a finite space: at most `len(tried) + 1` steps."""
     counting = Counting.of(space)
     if counting.total is None:

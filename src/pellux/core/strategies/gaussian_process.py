@@ -24,7 +24,7 @@ from pellux.core.strategies.acquisition import MANY, Found, Maximiser
 from pellux.core.strategies.basins import tops
 from pellux.core.strategies.contract import Answer, History, Observation, SeedStream
 from pellux.core.strategies.evidence import Evidence, gather, kept
-from pellux.core.strategies.fresh import one_by_one, taken
+from pellux.core.strategies.fresh import Taken, one_by_one, taken
 from pellux.core.strategies.regions import Everywhere, Inside, OutsideBasins, Region, Surroundings
 from pellux.core.surrogates.coding import Coding
 from pellux.core.surrogates.gaussian_process import Posterior, fit
@@ -151,7 +151,7 @@ class _Proposal:
 
     def __init__(
         self, space: Space, known: Sequence[Observation], pending: Sequence[Configuration], seeds: SeedStream,
-        tried: set[str], design: Design,
+        tried: Taken, design: Design,
     ) -> None:  # fmt: skip
         self._seeds, self._tried, self._design = seeds, tried, design
         self._coding = Coding.of(space)

@@ -25,6 +25,15 @@ SHARE_BELOW = 0.5  # how much a score counts for each rung that it is below the 
 
 
 @dataclass(frozen=True)
+class Growth:
+    """What a search's rungs mean to a strategy: folds of a whole trial, the resource that grows, the last rung."""
+
+    folds: int
+    resource: str = ""
+    top: int = 0
+
+
+@dataclass(frozen=True)
 class Partial:
     """A trial with what it has so far.
 
@@ -52,6 +61,11 @@ class Partial:
     def last(self) -> tuple[float | None, ...]:
         """Scores of the highest rung that is complete, else those there are."""
         return self.results[max(self.results)] if self.results else self.partial_scores
+
+    @cached_property
+    def bare(self) -> Observation:
+        """Its configuration with the scores that it has, for those who do not compare."""
+        return _observation(self, self.last, self.state)
 
     def settled(self, folds: int) -> Observation | None:
         """What it says without a look at others; None of one that has scores, but not on all folds, and did not fail.

@@ -50,10 +50,10 @@ class Work:
 
 @dataclass
 class _Batch:
-    """What one transaction writes."""
+    """What one transaction writes: of each row the last of its states, of the ledger every one."""
 
-    trials: list[dict[str, Any]] = field(default_factory=list)
-    fits: list[dict[str, Any]] = field(default_factory=list)
+    trials: dict[int, dict[str, Any]] = field(default_factory=dict)
+    fits: dict[tuple[int, int, int], Fit] = field(default_factory=dict)
     predictions: list[dict[str, Any]] = field(default_factory=list)
     points: list[dict[str, Any]] = field(default_factory=list)
     unscored: list[int] = field(default_factory=list)
@@ -108,7 +108,7 @@ class SearchRecorder:
 
     def _note_trial(self, batch: _Batch, trial: Trial, at: float) -> None:
         row = self._trial_row(trial)
-        batch.trials.append(row)
+        batch.trials[trial.number] = row
         batch.entries.append(self._entry(at, "trial", _told(row)))
         if trial.state.ended and trial.state is not TrialState.SCORED:
             batch.unscored.append(trial.number)
@@ -132,7 +132,7 @@ class SearchRecorder:
         batch.entries.append(self._entry(save.at, "points", added))
 
     def _note_fit(self, batch: _Batch, fit: Fit, at: float) -> None:
-        batch.fits.append(self._fit_row(fit))
+        batch.fits[fit.trial, fit.fold, fit.rung] = fit
         batch.entries.append(self._entry(at, "fit", _fit_entry(fit)))
         batch.freezes = batch.freezes or fit.state is FitState.DONE
         if self._whose.keep_predictions and fit.outcome and fit.outcome.predictions is not None:
@@ -141,13 +141,13 @@ class SearchRecorder:
 
     def _write(self, session: Session, batch: _Batch) -> None:
         if batch.trials:
-            recording.put_trials(session, batch.trials)
-            ids = trials.ids_of(session, self._search_id, [row["number"] for row in batch.trials])
+            recording.put_trials(session, list(batch.trials.values()))
+            ids = trials.ids_of(session, self._search_id, list(batch.trials))
             for entry in batch.entries:
                 if entry.kind == "trial":
                     entry.data["id"] = ids[entry.data["number"]]  # type: ignore[typeddict-unknown-key, typeddict-item]
         if batch.fits:
-            recording.put_fits(session, batch.fits)
+            recording.put_fits(session, [self._fit_row(fit) for fit in batch.fits.values()])
         if batch.points:
             recording.put_points(session, batch.points)
         if batch.predictions:
