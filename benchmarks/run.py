@@ -9,7 +9,7 @@ from datetime import date
 
 def main() -> None:
     os.environ.update(OMP_NUM_THREADS="1", OPENBLAS_NUM_THREADS="1")
-    from benchmarks import overhead, service
+    from benchmarks import crowds, overhead, service
     from benchmarks.document import put
 
     text = [
@@ -27,6 +27,11 @@ def main() -> None:
         "## The running server",
         "",
         *service.run(),
+        "",
+        "## Ten thousand workers",
+        "",
+        *crowds.run(),
+        "On 2026-11-24 and the code of then: 21,540 events/s with 10 workers, 22,206 with 10,000.",
     ]
     put("engine", text)
 

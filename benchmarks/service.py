@@ -15,6 +15,7 @@ import psutil
 from tests.browser.driving import Page, browser
 from tests.serving import Server
 
+from benchmarks import live_page
 from benchmarks.scenes import InstantRunner, warm_arrivals
 from pellux.service.engine.engine import Engine
 from pellux.service.planning.launching import launch
@@ -61,7 +62,7 @@ def reports(page: Page, engine: Engine, problem: int) -> str:
     rate = (search_view(engine, search).fits.run - before) / (time.perf_counter() - begun)
     page.wait_text("[data-figures='live']", "2000/2000 trials · finished", 30)
     assert found, "the page did not answer while reports came in"
-    return f"| fit results a second, page open (each also reports its start) | {rate:,.0f} | ≥ 1,000 |"
+    return f"| fit results a second, page open (each also reports its start) | {rate:,.0f} | ≥ 1,500 |"
 
 
 def drag(page: Page, problem: int, search: int) -> tuple[float, float]:
@@ -138,6 +139,7 @@ def run() -> list[str]:
             lines.append(
                 f"| dragging a lane's end over 2,000 dots in each of 6 lanes | {1000 / middle:.0f} frames a second (95 %: {slow:.0f} ms) | ≥ 50 |"
             )
+    lines += live_page.run()
     lines.append(f"| `pellux serve` to the first page | {started:.1f} s | < 3 s |")
     lines.append(f"| server at rest, resident | {resident:.0f} MB | < 250 MB |")
     return lines

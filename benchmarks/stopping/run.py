@@ -12,12 +12,12 @@ from functools import lru_cache
 import numpy as np
 from scipy.stats import spearmanr
 
+from benchmarks.crowds import made_up
 from benchmarks.document import put
 from benchmarks.stopping.playing import Player, best_so_far, raced, work_until
 from benchmarks.stopping.tables import SOURCES, Table, table, telling
-from pellux.core.stopping import RULES, Record, TrialContext, geometric, rule, settings_of, usual_least
+from pellux.core.stopping import RULES, Record, TrialContext, settings_of, usual_least
 from pellux.engine.model import Limits
-from pellux.engine.pruning import Stopping
 from pellux.engine.runners.simulated import SimulatedWorld
 from pellux.engine.simulation import simulate
 
@@ -171,7 +171,7 @@ def waiting() -> list[str]:
                 lambda c, f, before, level, rng=rng: float((level - before) * rng.lognormal(0, 0.5)),  # type: ignore[misc]
                 lambda c, f, level: float(np.random.default_rng(int(c["n"])).random()),
             )
-            course = simulate(Limits(2000, 8, 1), lambda n, _: {"n": n}, world, stopping=_made_up(key))
+            course = simulate(Limits(2000, 8, 1), lambda n, _: {"n": n}, world, stopping=made_up(key))
             shares.append(course.busy / (8 * course.seconds))
         used[key] = float(np.median(shares))
     return [
@@ -179,35 +179,6 @@ def waiting() -> list[str]:
         f"8 simulated workers, 2,000 trials, rungs 1, 3, 9, 27, durations log-normal with sd 0.5, {SEEDS} seeds: share of the workers' time used.", "",
         "| rule | used |", "|---|---|", *(f"| {RULES[key].label} | {share:.1%} |" for key, share in used.items()), "",
     ]  # fmt: skip
-
-
-def _made_up(key: str) -> Stopping:
-    chosen = rule(key)
-    return Stopping(chosen, settings_of(chosen.settings, {}), geometric("iterations", 1, 27, 3))
-
-
-def crowds() -> list[str]:
-    """Cost of an event with ever more workers."""
-    lines = [
-        "### Ten thousand workers", "",
-        "Asynchronous halving of 20,000 trials on the virtual clock, events handled by the real coordinator and the simulated runner together.", "",
-        "| workers | events | events/s | per event | against 10 workers |", "|---|---|---|---|---|",
-    ]  # fmt: skip
-    first = None
-    for workers in (10, 100, 1000, 10_000):
-        rng = np.random.default_rng(1)
-        durations, scores = rng.lognormal(0, 0.5, 100_003).tolist(), rng.random(100_003).tolist()
-        world = SimulatedWorld(
-            lambda c, f, before, level, d=durations: (level - before) * d[int(c["n"]) % 100_003],  # type: ignore[misc]
-            lambda c, f, level, s=scores: s[int(c["n"]) % 100_003],  # type: ignore[misc]
-        )
-        begun = time.process_time()
-        course = simulate(Limits(20_000, workers, 1), lambda n, _: {"n": n}, world, stopping=_made_up("asynchronous halving"))
-        each = (time.process_time() - begun) / course.events
-        first = first or each
-        lines.append(f"| {workers:,} | {course.events:,} | {1 / each:,.0f} | {1e6 * each:.0f} µs | {each / first:.2f} |")
-        print(lines[-1], flush=True)
-    return [*lines, ""]
 
 
 def verdicts() -> list[str]:
@@ -236,7 +207,7 @@ def main(names: Sequence[str] = GROWING) -> None:
         f"Written by `make bench-stopping` on {date.today().isoformat()}; tables of real fits, made by `python -m benchmarks.stopping.tables`.", "",
     ]  # fmt: skip
     with ProcessPoolExecutor(2) as pool:
-        for part in (crowds, verdicts, waiting, races):
+        for part in (verdicts, waiting, races):
             lines += part()
             put("stopping", lines)
         lines += first_rungs(pool)

@@ -42,7 +42,7 @@ from pellux.engine.runners import Clock, Runner
 
 log = logging.getLogger("pellux.engine")
 TICK = 0.5
-GROUP = 0.03  # seconds that a change may wait for its commit
+GROUP = 0.06  # seconds that a change may wait for its commit
 
 
 class Recorder(Protocol):
