@@ -58,6 +58,7 @@ class _Batch:
     points: list[dict[str, Any]] = field(default_factory=list)
     unscored: list[int] = field(default_factory=list)
     entries: list[ledger.New] = field(default_factory=list)
+    ids: dict[int, int] = field(default_factory=dict)  # of the trials that are new
     freezes: bool = False
 
 
@@ -89,6 +90,7 @@ class SearchRecorder:
         self._objective, self._work = objective, work
         self._frozen = whose.frozen
         self._artifacts = workspace.artifacts(whose.search_id)
+        self._ids: dict[int, int] = {}  # of trials, by their numbers
 
     def save(self, saves: Sequence[Save]) -> None:
         batch = _Batch()
@@ -105,6 +107,7 @@ class SearchRecorder:
                         batch.entries.append(self._put_search(session, save))
             self._write(session, batch)
         self._frozen = self._frozen or batch.freezes
+        self._ids |= batch.ids  # only now: a transaction that was undone gave none
 
     def _note_trial(self, batch: _Batch, trial: Trial, at: float) -> None:
         row = self._trial_row(trial)
@@ -142,10 +145,12 @@ class SearchRecorder:
     def _write(self, session: Session, batch: _Batch) -> None:
         if batch.trials:
             recording.put_trials(session, list(batch.trials.values()))
-            ids = trials.ids_of(session, self._search_id, list(batch.trials))
+            new = [number for number in batch.trials if number not in self._ids]
+            batch.ids = trials.ids_of(session, self._search_id, new) if new else {}
             for entry in batch.entries:
                 if entry.kind == "trial":
-                    entry.data["id"] = ids[entry.data["number"]]  # type: ignore[typeddict-unknown-key, typeddict-item]
+                    number = entry.data["number"]  # type: ignore[typeddict-item]
+                    entry.data["id"] = batch.ids.get(number) or self._ids[number]  # type: ignore[typeddict-unknown-key]
         if batch.fits:
             recording.put_fits(session, [self._fit_row(fit) for fit in batch.fits.values()])
         if batch.points:
