@@ -137,7 +137,7 @@ def overhead(ground: Ground, key: str, settings: dict[str, object], repeats: int
     matrix, target = ground.matrix, ground.target
 
     def by_hand() -> None:
-        pipeline = unfitted(key, settings, ground).fit(matrix[train], target[train])
+        pipeline = unfitted(key, settings, ground, train).fit(matrix[train], target[train])
         roc_auc_score(target[test], pipeline.predict_proba(matrix[test])[:, 1])
 
     data = FoldData(ground.table, ground.brief, ground.folds.kept, Prefixes(budget=0))

@@ -13,7 +13,8 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from pellux.core.errors import InvalidPlan, InvalidSpace
-from pellux.core.objective import FitContext, FitFailed, FitOrder, FitResult, Judging, Kept, Terms
+from pellux.core.judging import Tested
+from pellux.core.objective import FitContext, FitFailed, FitOrder, FitResult, Judging, Kept, Left, Terms
 from pellux.core.reasons import because
 from pellux.core.space import Space, Value, parse
 from pellux.objectives.registry import Stored
@@ -130,8 +131,11 @@ class TwoNumbers:
     def evaluators(self, terms: Terms) -> Source:
         return Source(terms)
 
-    def predictions_at(self, kept: Kept, trial: int, fold: int, level: int) -> bytes | None:
+    def left_at(self, kept: Kept, trial: int, fold: int, level: int) -> Left | None:
         return None
+
+    def tested(self) -> Tested:
+        return Tested(0, 1 / (FOLDS - 1))
 
     def telling_share(self) -> float | None:
         return None

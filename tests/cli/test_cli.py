@@ -164,6 +164,30 @@ def test_ctrl_c_pauses_and_the_same_command_goes_on(folder: Path) -> None:
     assert outcome(done)["fits"]["run"] == 30
 
 
+@pytest.mark.parametrize("moment", [0.15, 0.6, 1.1, 2.2, 3.4])
+def test_ctrl_c_at_any_moment_is_one_line_and_130(folder: Path, moment: float) -> None:
+    arguments = [
+        "run",
+        "plan.yaml",
+        "--workspace",
+        "w",
+        "--json",
+        "--set",
+        "learner=forest",
+        "--set",
+        "space=trees: 300 .. 400 int",
+    ]
+    running = subprocess.Popen(
+        [sys.executable, "-m", "pellux", *arguments], cwd=folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True
+    )
+    with pytest.raises(subprocess.TimeoutExpired):
+        running.communicate(timeout=moment)
+    running.send_signal(signal.SIGINT)
+    said = running.communicate(timeout=60)[1]
+    assert (running.returncode, said.count("\n")) == (130, 1), said
+    assert said.startswith("pellux: interrupted")
+
+
 def _await_score(database: Path) -> None:
     import sqlite3
     import time
@@ -293,6 +317,8 @@ def test_decide_signs_by_a_rule_and_exports_what_works_alone(folder: Path) -> No
         ((str(search["search"]), "--open-holdout"), "opened before"),
         ((str(search["search"]), "--limit", "log loss <= 0"), "none of 6 trials keeps the limit"),
         ((str(search["search"]), "--limit", "fast"), "not a limit"),
+        ((str(search["search"]), "--limit", "prediction seconds >= 0.1"), "smaller is better: a limit on it is written"),
+        ((str(search["search"]), "--limit", "accuracy <= 0.9"), "'accuracy >= 0.9'"),
     ):
         refused = pellux(folder, "decide", *wrong, "--workspace", "w")
         assert (refused.returncode, refused.stderr.count("\n")) == (2, 1), refused.stderr

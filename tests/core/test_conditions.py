@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from pellux.core.errors import InvalidSpace, NotationError
 from pellux.core.space import Counting, Space, draw, from_json, identity, parse, repair, to_json, write
 from pellux.core.space.expression_reader import read_expression
-from pellux.core.space.expressions import holds, violation
+from pellux.core.space.expressions import Not, holds, violation, with_words
 from tests.core.spaces import conditional_spaces
 
 PIPELINE = """
@@ -166,3 +166,30 @@ def test_start_values_make_a_whole_configuration() -> None:
 def test_five_hundred_parameters_are_no_trouble() -> None:
     space = parse("\n".join(f"p{i}: 0 .. 1" + (f" if p{i - 1} > 0.2" if i % 50 == 1 else "") for i in range(500)))
     assert len(draw(space, np.random.default_rng(0))) > 480
+
+
+@given(st.permutations(["inner > 3", "switch == on", "word == deep", "1 / size > 2"]), st.sampled_from(["or", "and"]))
+def test_the_order_of_the_parts_of_a_condition_does_not_matter(parts: list[str], junction: str) -> None:
+    """Whether one that names an inactive parameter, or has no value, stands first or last."""
+    configurations = [
+        {"switch": switch, "word": word, "size": size, **inner}
+        for switch in ("on", "off")
+        for word in ("deep", "flat")
+        for size in (0, 1)
+        for inner in ({}, {"inner": 2}, {"inner": 5})
+    ]
+    plain = sorted(parts)
+    known = frozenset({"inner", "switch", "word", "size"})
+    written = [with_words(read_expression(f" {junction} ".join(some)), known) for some in (parts, plain)]
+    for turned in (written, [Not(one) for one in written]):
+        for configuration in configurations:
+            assert holds(turned[0], configuration) == holds(turned[1], configuration)
+            assert violation(turned[0], configuration) == pytest.approx(violation(turned[1], configuration))
+
+
+def test_as_many_configurations_whichever_way_a_condition_is_written() -> None:
+    spaces = [
+        parse(f"kind: a | b | c\ninner: 1 .. 2 int if kind == a\nlast: 1 .. 3 int if {condition}")
+        for condition in ("inner == 2 or kind == b", "kind == b or inner == 2")
+    ]
+    assert [Counting.of(space).total for space in spaces] == [1 + 3 + 3 + 1] * 2

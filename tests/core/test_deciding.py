@@ -18,7 +18,7 @@ from pellux.core.judging import BINARY, METRICS, MULTICLASS, REGRESSION
 from pellux.core.judging.comparisons import compare, holm, lower_bound
 from pellux.core.judging.diagnostics import Cuts, calibration, confusion, most_confused, per_class
 from pellux.core.judging.honest_score import honest_score
-from pellux.core.judging.predictions import as_needed, decode, encode
+from pellux.core.judging.predictions import as_needed, assemble_repeats, decode, encode
 from pellux.core.judging.selection import Candidate, front, one_standard_error, select
 from pellux.core.judging.weighted import weighted_scores
 
@@ -156,10 +156,15 @@ def test_predictions_come_back_as_they_went_in(task: str) -> None:
         assert as_needed(labels, "probabilities") is None
 
 
-def test_many_classes_are_stored_in_half_precision_and_sameness_compresses() -> None:
+def test_probabilities_are_kept_in_the_shortest_faithful_form_and_sameness_compresses() -> None:
     many = np.random.default_rng(0).dirichlet(np.ones(200), 50)
-    assert len(encode(many, "probabilities")) <= 1 + 50 * 200 * 2
-    assert decode(encode(many, "probabilities"), 200) == pytest.approx(many, rel=2e-3, abs=1e-6)
+    assert len(encode(many, "probabilities")) <= 1 + 50 * 200 * 4
+    assert decode(encode(many, "probabilities"), 200) == pytest.approx(many, rel=1e-6)
+    assert np.array_equal(decode(encode(many, "probabilities", lambda back: np.array_equal(back, many)), 200), many)
+    half = b"h" + many.astype("<f2").tobytes()
+    assert decode(half, 200) == pytest.approx(many, rel=2e-3, abs=1e-6), "what earlier versions kept"
+    surer = np.array([[1e-20, 1.0], [0.25, 0.75]])  # 1 - 1.0 is not 1e-20
+    assert np.array_equal(decode(encode(surer, "probabilities", lambda back: False), 2), surer)
     assert len(encode(np.tile([0.25, 0.75], (1000, 1)), "probabilities")) < 100
     with pytest.raises(Conflict, match="kind"):
         decode(b"?abc", 2)
@@ -263,3 +268,29 @@ def test_the_honest_score_refuses_what_it_cannot_say() -> None:
         honest_score(
             METRICS["ROC AUC"], np.array([0, 1, 0, 1]), np.array([0, 0, 1, 1]), 2, lambda chosen: [only for _ in chosen], 1, rng
         )
+
+
+def test_repeats_all_count_in_the_raw_and_the_honest_score() -> None:
+    rng = np.random.default_rng(8)
+    rows, trials, metric = 200, 6, METRICS["log loss"]
+    truth = rng.integers(0, 2, rows)
+    lines = np.stack([rng.permutation(rows) % 5 for _ in range(3)])
+    said = [np.clip(0.5 + 0.3 * (np.tile(truth, 3) - 0.5) + rng.normal(0, 0.2, 3 * rows), 0.02, 0.98) for _ in range(trials)]
+    predicted = [np.column_stack([1 - p, p]) for p in said]
+    found = honest_score(metric, truth, lines, 2, lambda chosen: (predicted[i] for i in chosen), trials, rng)
+    means = [
+        np.mean(
+            [
+                reference.log_loss(truth[lines[r] == f], p[r * rows :][:rows][lines[r] == f], labels=[0, 1])
+                for r in range(3)
+                for f in range(5)
+            ]
+        )
+        for p in predicted
+    ]
+    assert found.raw == pytest.approx(min(means), abs=1e-12)
+    assert found.low < found.score < found.high
+    assert found.score > found.raw, "the best of many is too good"
+    parts = {r * 5 + f: encode(predicted[0][r * rows :][:rows][lines[r] == f], "probabilities") for r in range(3) for f in range(5)}
+    assert assemble_repeats(parts, lines, 5, 2) == pytest.approx(predicted[0])
+    assert assemble_repeats({f: parts[f] for f in list(parts)[:-1]}, lines, 5, 2) is None

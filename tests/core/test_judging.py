@@ -322,3 +322,30 @@ def test_a_weight_of_two_is_the_row_twice(key: str, task: str) -> None:
     twice = METRICS[key].compute(truth[rows], predicted[rows], classes)
     slack = 0.1 if key in ("median absolute error", "Spearman correlation") else 1e-9  # ranks are of rows, not of weights
     assert METRICS[key].compute(truth, predicted, classes, times.astype(float)) == pytest.approx(twice, abs=slack)
+
+
+def test_top_two_ranks_equals_as_scikit_learn_does() -> None:
+    rng = np.random.default_rng(3)
+    for _ in range(50):
+        predicted = rng.integers(0, 3, (40, 4)) / 4  # ties everywhere
+        truth = rng.integers(0, 4, 40)
+        wanted = sk.top_k_accuracy_score(truth, predicted, k=2, labels=np.arange(4))
+        assert METRICS["top-2 accuracy"].compute(truth, predicted, 4) == pytest.approx(wanted)
+
+
+def test_how_much_is_tested_and_learnt_from_is_counted() -> None:
+    time = np.arange(100, dtype=float)
+    rows = Rows(np.zeros(100), np.ones(100, dtype=bool), time=time)
+    ordered = assign_folds(SplitPlan("ordered", 4, 0.0, 1), rows).tested
+    assert ordered.rows == 80
+    assert ordered.to_train == pytest.approx((1 + 1 / 2 + 1 / 3 + 1 / 4) / 4)
+    repeated = assign_folds(SplitPlan("shuffled", 5, 0.0, 1, repeats=3), rows).tested
+    assert repeated.rows == 300
+    assert repeated.to_train == pytest.approx(1 / 4)
+
+
+def test_a_gap_beside_a_holdout_that_is_not_by_time_is_refused_with_the_reason() -> None:
+    rows = Rows(np.zeros(100), np.ones(100, dtype=bool), time=np.arange(100, dtype=float))
+    with pytest.raises(InvalidBrief, match="A gap needs a holdout by time") as refused:
+        assign_folds(SplitPlan("ordered", 4, 0.2, 1, gap=3, holdout_by="random"), rows)
+    assert refused.value.at == "holdout"

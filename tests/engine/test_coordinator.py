@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from pellux.core.errors import Conflict
 from pellux.core.reasons import because
 from pellux.core.strategies import Suggest
-from pellux.engine.coordinator import FAILED_STARTS, HOPELESS, SAVE_SECONDS
+from pellux.engine.coordinator import FAILED_STARTS, HOPELESS, SAVE_SECONDS, Coordinator
 from pellux.engine.messages import (
     Ask,
     Begin,
@@ -27,6 +27,7 @@ from pellux.engine.messages import (
     Proposal,
     ProposalFailed,
     Resume,
+    SaveFit,
     SaveSearch,
     SaveTrial,
     SetLimits,
@@ -39,7 +40,7 @@ from pellux.engine.messages import (
     WorkerLost,
     WorkerReady,
 )
-from pellux.engine.model import Fit, Outcome, Trial
+from pellux.engine.model import Fit, Limits, Outcome, Trial
 from pellux.engine.states import FIT as FIT_MOVES
 from pellux.engine.states import SEARCH, TRIAL, FitState, IllegalTransition, SearchState, TrialState, moved
 from pellux.service.wording import sentence
@@ -343,6 +344,26 @@ def test_a_thousand_starts_and_workers_do_not_recurse() -> None:
         sys.setrecursionlimit(limit)
     assert len(p.started) == 1000
     assert {t.origin for t in p.coordinator.trials.values()} == {"start"}
+
+
+def test_what_was_known_before_is_in_the_sightline() -> None:
+    coordinator = Coordinator(Limits(trials=2, workers=1, folds=1), (), earlier=5)
+    coordinator.handle(Begin(0.0))
+    coordinator.handle(WorkerReady(0))
+    coordinator.handle(Proposal(1, Suggest(({"x": 1},)), 1.0))
+    coordinator.handle(FitEnded(0, 1, 0, 1, scored(), 2.0))
+    coordinator.handle(Proposal(2, Suggest(({"x": 2},)), 3.0))
+    assert [trial.seen for trial in coordinator.trials.values()] == [5, 6]
+
+
+def test_no_fit_runs_on_in_a_search_that_has_ended() -> None:
+    """A fold failed, and the trial's other fold was left to end by itself: the search does not wait for it."""
+    p = play(trials=1, workers=2, folds=2).begin()
+    p.start(1)
+    saved = [c.fit for c in p.coordinator.handle(FitEnded(0, 1, 0, 1, FAILURE, p.clock)) if isinstance(c, SaveFit)]
+    assert p.coordinator.state.ended
+    assert [(fit.fold, fit.state.value) for fit in saved] == [(0, "error"), (1, "cut")]
+    assert not [f for t in p.coordinator.trials.values() for f in t.fits.values() if f.state is FitState.RUNNING]
 
 
 # Restarts

@@ -9,14 +9,14 @@ import subprocess
 import sys
 import time
 from collections.abc import Callable, Iterator
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
 import psutil
 import pytest
 
-from pellux.core.objective import Terms
+from pellux.core.objective import FitContext, FitOrder, FitResult, Terms
 from pellux.engine.artifacts import FileArtifacts
 from pellux.engine.messages import FitEnded, FitStarted, StartFit, WorkerLost, WorkerReady
 from pellux.engine.runners import Report, local
@@ -90,6 +90,36 @@ def test_a_killed_worker_is_noticed_at_once_and_replaceable(runner: LocalRunner)
     assert isinstance(lost, WorkerLost)
     assert "SIGKILL" in lost.reason
     ready(runner, worker=1)
+
+
+@dataclass(frozen=True)
+class Spawning:
+    """A fit that starts a program of its own and then dies."""
+
+    told: Path
+
+    def open(self) -> Spawning:
+        return self
+
+    def tidy(self) -> None:
+        pass
+
+    def evaluate(self, order: FitOrder, context: FitContext) -> FitResult:
+        child = subprocess.Popen(["sleep", "600"])
+        self.told.write_text(str(child.pid))
+        os._exit(3)
+
+
+def test_what_a_fit_started_ends_with_its_worker(assignment: Assignment, tmp_path: Path) -> None:
+    runner = LocalRunner(replace(assignment, evaluators=Spawning(tmp_path / "pid")))
+    ready(runner)
+    runner.start(StartFit(0, 1, 0, 1, QUICK))
+    until(runner, lambda r: isinstance(r, WorkerLost))
+    child = int((tmp_path / "pid").read_text())
+    if psutil.pid_exists(child):
+        psutil.wait_procs([psutil.Process(child)], timeout=5)
+    assert not psutil.pid_exists(child) or psutil.Process(child).status() == psutil.STATUS_ZOMBIE
+    runner.close()
 
 
 def test_a_frozen_worker_is_told_from_a_busy_one(runner: LocalRunner, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -11,7 +11,7 @@ import numpy as np
 import pytest
 from sklearn.metrics import roc_auc_score
 
-from pellux.core.errors import InvalidOwnCode
+from pellux.core.errors import InvalidBrief, InvalidOwnCode
 from pellux.objectives.tabular.fitting import fit_fold
 from pellux.objectives.tabular.fold_data import FoldData
 from pellux.objectives.tabular.learners.catalogue import OURS
@@ -146,6 +146,47 @@ def test_a_metric_of_ones_own_judges_with_its_direction(bench: Workspace, tmp_pa
     assert outcome.score > 0
     assert 0.5 < outcome.recorded["accuracy"] <= 1
     assert isinstance(ground, Ground)
+
+
+METRICS_OF_THREE = """
+def plain(truth, predicted):
+    return float((truth != predicted).mean())
+
+def needed(truth, predicted, weight):
+    return float(((truth != predicted) * weight).sum() / weight.sum())
+
+def optional(truth, predicted, weight=None):
+    return 1.0 if weight is None else 2.0
+"""
+
+
+def test_a_metric_takes_weights_or_is_refused_where_there_are_some(bench: Workspace, yard: Path, tmp_path: Path) -> None:
+    (yard / "three.py").write_text(METRICS_OF_THREE)
+    keys = {
+        name: bring(bench, OwnCodeRequest(kind="metric", where=f"three.py:{name}", larger_is_better=False, needs="labels")).key
+        for name in ("plain", "needed", "optional")
+    }
+    found = {name: bench.catalogue.metrics.get(key) for name, key in keys.items()}
+    truth, said, weight = np.array([1, 1, 0, 0]), np.array([0, 1, 0, 0]), np.array([3.0, 1.0, 1.0, 1.0])
+    assert [found[name].compute(truth, said, 2) for name in found] == [0.25, 0.25, 1.0]
+    assert [found[name].compute(truth, said, 2, weight) for name in ("needed", "optional")] == [0.5, 2.0]
+    table = imported(bench, tmp_path)
+    for role in ({"metric": keys["plain"]}, {"recorded": [keys["plain"]]}):
+        brief = {"data": table.hash, "target": "label", "weight": "whole", **role}
+        with pytest.raises(InvalidBrief, match="cannot weigh rows") as refused:
+            create_problem(bench, BriefRequest.model_validate(brief))
+        assert refused.value.at == next(iter(role))
+    for name in ("needed", "optional"):
+        create_problem(bench, BriefRequest(data=table.hash, target="label", weight="whole", metric=keys[name]))
+
+
+def test_the_first_look_warns_of_what_cannot_be_saved(bench: Workspace, yard: Path) -> None:
+    (yard / "held.py").write_text(
+        GOOD.replace("class Centres", "class Held").replace("return self", "self.open_ = lambda: 0; return self")
+    )
+    own = bring(bench, OwnCodeRequest(kind="learner", where="held.py:Held"))
+    assert "cannot be pickled" in own.warning
+    assert bring(bench, OwnCodeRequest(kind="learner", where="centres.py:Centres")).warning == ""
 
 
 BROKEN = {

@@ -49,7 +49,9 @@ def script_of(
     ground = ground_of(workspace, problem_id)
     scores = []
     for fold in range(3):
-        model = unfitted("logistic", {}, ground).fit(*(part[ground.folds.train(fold)] for part in (ground.matrix, ground.target)))
+        model = unfitted("logistic", {}, ground, ground.folds.train(fold)).fit(
+            *(part[ground.folds.train(fold)] for part in (ground.matrix, ground.target))
+        )
         scores.append(score(model, ground, ground.folds.test(fold))[0])
     whole = Origin(origin.title, origin.made, scores, fingerprint(ground.folds.kept), origin.versions)
     return training_script(ground, "logistic", {}, whole), ground, path
@@ -99,7 +101,7 @@ def test_text_from_outside_never_becomes_code(
         assert (space["TITLE"], space["MADE"]) == (title, made)
         assert space["CLASSES"] == list(ground.brief.classes)
         assert [*space["NUMBERS"], *space["CATEGORIES"]] == ground.columns
-        assert repr(space["pipeline"]()) == repr(unfitted("logistic", {}, ground))
+        assert repr(space["pipeline"]()) == repr(unfitted("logistic", {}, ground, ground.known))
     finally:
         workspace.close()
 

@@ -17,7 +17,10 @@ from pellux.core.judging import Folds
 from pellux.objectives.tabular.learners.catalogue import OURS
 from pellux.objectives.tabular.target import split_rows
 from pellux.service.decisions import decisions
+from pellux.service.decisions.candidates import FinalistsQuery
 from pellux.service.decisions.decisions import DecisionRequest
+from pellux.service.decisions.finalists import finalists
+from pellux.service.decisions.judgements import OpeningRequest, open_holdout, openings
 from pellux.service.decisions.takeaway import write_all
 from pellux.service.engine.engine import Engine
 from pellux.service.planning.requests import BriefRequest
@@ -25,6 +28,7 @@ from pellux.service.problems import problems
 from pellux.service.problems.datasets import open_table
 from pellux.service.problems.framing import frame
 from pellux.service.problems.leak_check import leak_check
+from pellux.service.problems.problems import stored_brief
 from pellux.service.searches import curves, searches, trials
 from pellux.service.searches.baselines import BaselinesRequest, await_baselines, forget_baselines, score_baselines
 from pellux.service.workspace import Workspace
@@ -229,6 +233,33 @@ def test_rows_of_one_class_or_copied_rows_are_said(workspace: Workspace, tmp_pat
     framing = frame(table, request)
     found = {f.kind for f in leak_check(table, framing.brief, framing.rows, framing.folds)}
     assert {"one class", "copies"} <= found
+
+
+def test_rows_that_the_data_hold_out_can_be_opened_whatever_share_is_written(engine: Engine, tmp_path: Path) -> None:
+    made = mixed_columns()
+    part = ["holdout" if i % 5 == 0 else "abc"[i % 3] for i in range(240)]
+    problem_id = problem(engine, tmp_path, {**made, "part": part}, fold="part", folds="column", holdout=0)
+    assert problems.problem_view(engine.workspace, problem_id).brief.holdout == pytest.approx(0.2)
+    search = launch(engine, problem_id, trials=1)
+    assert engine.join(search, 60)
+    opened = engine.analyst.wait(
+        open_holdout(engine, problem_id, OpeningRequest(trial_id=rows(engine, search)[0].id, opener="Ada"))
+    )
+    assert opened.state == "done", opened.message
+    assert openings(engine.workspace, problem_id)[0].rows == 48
+
+
+@pytest.mark.parametrize("brief", [{"folds": "3 stratified x 2"}, {"folds": "3 ordered", "time": "day", "gap": 20, "holdout": 0}])
+def test_prediction_seconds_are_of_the_rows_that_were_predicted(engine: Engine, tmp_path: Path, brief: dict[str, Any]) -> None:
+    columns = {**mixed_columns(), "day": [f"2025-{1 + i // 28:02d}-{1 + i % 28:02d}" for i in range(240)]}
+    problem_id = problem(engine, tmp_path, columns, **brief)
+    search = launch(engine, problem_id, trials=1)
+    assert engine.join(search, 60)
+    [first] = finalists(engine.workspace, problem_id, FinalistsQuery(cost="prediction seconds", top=1)).finalists[:1]
+    detail = trials.trial_detail(engine.workspace, first.trial.id)
+    folds = Folds.of(np.load(engine.workspace.folds_file(problem_id)), stored_brief(engine.workspace, problem_id).split)
+    predicted = sum(int(folds.test(fit.fold).sum()) for fit in detail.fits)
+    assert first.prediction_seconds == pytest.approx(1000 * sum(fit.predict_seconds for fit in detail.fits) / predicted)
 
 
 @pytest.mark.parametrize(

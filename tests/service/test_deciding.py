@@ -582,7 +582,7 @@ def test_what_has_no_onnx_form_is_refused_in_words() -> None:
     rng = np.random.default_rng(0)
     rows = np.column_stack([rng.normal(size=900), rng.integers(0, 90, 900)]).astype(float)
     target = (rows[:, 0] > 0).astype(int)
-    pooled = Pipeline([("prepare", transformer(Steps(), 2, (90,))), ("learn", LogisticRegression())]).fit(rows, target)
+    pooled = Pipeline([("prepare", transformer(Steps(), 2, (90,), "binary")), ("learn", LogisticRegression())]).fit(rows, target)
     with pytest.raises(Conflict, match="pooled"):
         onnx_form(pooled, rows, classes=True)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import json
 import tarfile
 from collections.abc import Iterator
@@ -62,7 +63,10 @@ def test_it_shows_the_same_decision_and_the_same_finalists(engine: Engine) -> No
     decision = renamed({k: v for k, v in SHOWN["decision"].items() if k != "record"})
     assert differences(decision, get(engine, "/decisions/1")) == []
     # What was signed stays as it was signed, to the letter.
-    assert get(engine, "/decisions/1")["record"] == SHOWN["decision"]["record"]
+    record = get(engine, "/decisions/1")["record"]
+    assert record == SHOWN["decision"]["record"]
+    told = json.dumps(record, sort_keys=True, separators=(",", ":"), ensure_ascii=False)
+    assert hashlib.sha256(told.encode()).hexdigest() == get(engine, "/decisions/1")["fingerprint"], "as docs/decision.md says"
     assert differences(renamed(SHOWN["finalists"]), get(engine, "/problems/1/finalists")) == []
 
 

@@ -11,6 +11,7 @@ import pytest
 
 from pellux.core.errors import Conflict, InvalidData, InvalidPlan, InvalidSpace, PelluxError
 from pellux.core.space import parse
+from pellux.engine.proposer import StrategyProposer
 from pellux.service.engine.engine import Engine
 from pellux.service.planning import launching
 from pellux.service.planning.forecasts import forecast
@@ -99,8 +100,14 @@ def test_past_results_are_known_and_never_ranked(engine: Engine, tmp_path: Path)
     lines = '{"score": 0.7, "configuration": {"depth": 7, "min_leaf": 3}}\n'
     keep_past_results(engine.workspace, problem_id, past(lines, format="jsonl"))
     assert {c["depth"] for c in known(engine, problem_id, SPACE, "all")} == {4, 7}
+    more = "depth,min_leaf,score\n7,3,0.7\n7,3,0.71\n"
+    again = keep_past_results(engine.workspace, problem_id, past(more))
+    assert (again.rows, again.known) == (1, 1), "one of them was brought before"
+    with pytest.raises(Conflict, match="All 2 results are known already"):
+        keep_past_results(engine.workspace, problem_id, past(more))
     search = launch(engine, problem_id, **{"warm start": "all"})
     assert engine.join(search, 60)
+    assert rows(engine, search)[1].seen == 2, "what lies in the space was known to the first proposal"
     best = searches.search_view(engine, search).best
     assert best is not None
     assert best.score < 0.91 or best.folds
@@ -114,6 +121,7 @@ def test_past_results_are_known_and_never_ranked(engine: Engine, tmp_path: Path)
         ("depth,score\n3.5,0.5\n", {}, "Line 2: depth: 3.5 is not accepted"),
         ("depth,score\n3,good\n", {}, "Line 2: the score 'good' is not a number"),
         ("depth,score\n3,nan\n", {}, "is not a number"),
+        ("depth,score\n3,1.4\n", {}, "Line 2: average precision is between 0 and 1. Got 1.4"),
         ("depth\n3\n", {}, "has no column 'score'"),
         ("", {}, "no rows"),
         ("{nonsense", {"format": "jsonl"}, "Line 1 is not JSON"),
@@ -215,8 +223,9 @@ def test_a_strategy_whose_process_is_killed_goes_on(engine: Engine, tmp_path: Pa
     problem_id = problem(engine, tmp_path)
     search = launch(engine, problem_id, strategy="gaussian process", trials=14, workers=1, space=SPACE + "trim: 0 .. 0.02")
     proposer = engine._drivers[search]._proposer
+    assert isinstance(proposer, StrategyProposer)
     until(lambda: searches.search_view(engine, search).trials.scored >= 6)
-    os.kill(until(lambda: proposer._process.pid), signal.SIGKILL)  # type: ignore[attr-defined]
+    os.kill(until(lambda: proposer.pid), signal.SIGKILL)
     assert engine.join(search, 100)
     view = searches.search_view(engine, search)
     assert (view.state, view.trials.scored) == ("finished", 15)

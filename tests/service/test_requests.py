@@ -56,6 +56,11 @@ def test_overrides_change_any_value_for_one_launch(tmp_path: Path) -> None:
         ("trials: 4", "trials: many", "plan.trials: .*integer"),
         ("trials: 4", "trials: 0", "plan.trials: .*greater than or equal to 1"),
         ("seed: 3", "seed: -3", "brief.seed: .*greater"),
+        ("seed: 3", "seed: true", "brief.seed: .*a number is wanted here, not true"),
+        ("trials: 4", "trials: yes", "plan.trials: .*a number is wanted here, not true"),
+        ("ignore: [amount]", "features: []", "No feature is left"),
+        ("trials: 4", "trials: 4, trials: 9", "line 7, column .*: the key 'trials' stands there twice"),
+        ("target: label", "target: &t label, positive: *t", "aliases .* are not read"),
         ("holdout: 25 %", "holdout: some", "'some' is not a share"),
         ("folds: 4 stratified", "folds: a few", "'a few' is not a split plan"),
         ("folds: 4 stratified", "folds: 1 stratified", "2 to 50 folds"),
@@ -95,12 +100,13 @@ def test_files_that_are_no_plans(tmp_path: Path) -> None:
 
 
 def test_check_counts_what_would_be_done(workspace: Workspace, tmp_path: Path) -> None:
-    brief, _, found = check(workspace, read_plan(plan_file(tmp_path)), rehearsed=False)
+    checked = check(workspace, read_plan(plan_file(tmp_path)), rehearsed=False)
+    brief, found = checked.brief, checked.found
     assert brief.judged_by.key == "ROC AUC"
     counts = {"configurations": 5, "trials": 4, "folds": 4, "fits": 20, "workers": 1, "seconds": None, "short_sighted": 0.0}
     assert {key: getattr(found.forecast, key) for key in counts} == counts
     assert found.fits == []
-    _, _, all_of_it = check(workspace, read_plan(tmp_path / "plan.yaml", ["plan.trials=100"]), rehearsed=False)
+    all_of_it = check(workspace, read_plan(tmp_path / "plan.yaml", ["plan.trials=100"]), rehearsed=False).found
     assert all_of_it.forecast.trials == 5
 
 

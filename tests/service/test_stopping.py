@@ -15,10 +15,11 @@ from typing import Any
 
 import numpy as np
 import pytest
+from sklearn.metrics import roc_auc_score
 from sqlalchemy import select
 
 from pellux.core.errors import Conflict, InvalidPlan
-from pellux.core.judging.predictions import assemble
+from pellux.core.judging.predictions import assemble, decode
 from pellux.core.objective import FitContext, Objective
 from pellux.core.space import parse
 from pellux.core.stopping import points
@@ -32,6 +33,7 @@ from pellux.objectives.tabular.learners.catalogue import LEARNERS, OURS
 from pellux.objectives.tabular.learners.settings import Circumstances
 from pellux.objectives.tabular.preparation import steps_of
 from pellux.objectives.tabular.row_samples import nested_order
+from pellux.objectives.tabular.target import target_array
 from pellux.service.decisions import decisions
 from pellux.service.decisions.decisions import DecisionRequest
 from pellux.service.decisions.takeaway import write_all
@@ -194,6 +196,27 @@ def test_asynchronous_halving_with_real_workers(engine: Engine, tmp_path: Path) 
     for rung in drawn.ladder:
         assert rung.done == rung.reached
         assert rung.parked == rung.running == 0
+
+
+def test_what_is_recorded_of_growing_fits_is_of_the_iteration_that_counts(engine: Engine, tmp_path: Path) -> None:
+    """Under a plateau fits end where they happen to hear of it; what counts does not depend on that. And what it saved is told."""
+    problem_id = problem(engine, tmp_path, folds=3, metric="log loss", recorded=["accuracy", "ROC AUC"])
+    space = "rate: 0.03 .. 0.1 log\nepochs: 120"
+    plan = {"trials": 3, "early stopping": "plateau", "stopping": {"patience": 4, "gain": 0.002}}
+    search_id = launch(engine, problem_id, key="network", space=space, **plan)
+    assert engine.join(search_id, 120)
+    fold_of, brief = np.load(engine.workspace.folds_file(problem_id)), problems.stored_brief(engine.workspace, problem_id)
+    truth, _ = target_array(open_table(engine.workspace, brief.data), brief)
+    scored = [t for t in rows(engine, search_id) if t.state == "scored"]
+    assert scored
+    for row in scored:
+        detail = trials.trial_detail(engine.workspace, row.id)
+        [parts] = read_predictions(engine.workspace.database.path, [(search_id, row.number)])
+        for fit in detail.fits:
+            predicted, wanted = decode(parts[fit.fold], 2), truth[fold_of == fit.fold]
+            assert fit.recorded["accuracy"] == pytest.approx((predicted.argmax(axis=1) == wanted).mean(), abs=1e-12)
+            assert fit.recorded["ROC AUC"] == pytest.approx(roc_auc_score(wanted, predicted[:, 1]), abs=1e-12)
+    assert searches.search_view(engine, search_id).fits.work_spared > 0.05
 
 
 def test_killed_workers_cost_no_more_than_since_the_last_checkpoint(engine: Engine, tmp_path: Path) -> None:

@@ -2236,6 +2236,11 @@ export interface components {
             tasks: string[];
             /** Settings */
             settings: string[];
+            /**
+             * Warning
+             * @description What the first look found that is no reason to refuse it; else empty.
+             */
+            warning: string;
         };
         /**
          * OwnMetric
@@ -2328,12 +2333,17 @@ export interface components {
              */
             text: string;
         };
-        /** PastResultsView */
+        /**
+         * PastResultsView
+         * @description What was added, and how many of the rows were known already and were not added again.
+         */
         PastResultsView: {
             /** Rows */
             rows: number;
             /** Best */
             best: number;
+            /** Known */
+            known: number;
         };
         /**
          * PlanFile

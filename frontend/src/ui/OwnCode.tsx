@@ -23,19 +23,25 @@ export function OwnCode({ kind, onBrought }: Props) {
   });
   if (!open)
     return (
-      <button
-        className="plain-button small spruce"
-        style={{ alignSelf: kind === "metric" ? "flex-start" : "center" }}
-        data-own={kind}
-        onClick={() => setOpen(true)}
-      >
-        {kind === "metric" ? "A metric of your own …" : "A class of your own …"}
-      </button>
+      <>
+        <button
+          className="plain-button small spruce"
+          style={{ alignSelf: kind === "metric" ? "flex-start" : "center" }}
+          data-own={kind}
+          onClick={() => setOpen(true)}
+        >
+          {kind === "metric" ? "A metric of your own …" : "A class of your own …"}
+        </button>
+        {bring.data?.warning && (
+          <p role="status" className="small ember" data-own-warning>
+            {bring.data.warning}
+          </p>
+        )}
+      </>
     );
   return (
     <form
       className="col near"
-
       data-own-form={kind}
       onSubmit={(event) => {
         event.preventDefault();

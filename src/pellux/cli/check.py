@@ -25,9 +25,11 @@ def command(plan: Path, overrides: tuple[str, ...], quick: bool, as_json: bool) 
     """Validate PLAN against its data, try a few fits, and forecast fits and minutes. Nothing is kept."""
     with tempfile.TemporaryDirectory(prefix="pellux-check-") as scratch:
         workspace = Workspace(Path(scratch), allowed=[plan.parent])
-        brief, space, found = check(workspace, read_plan(plan, overrides), rehearsed=not quick)
+        checked = check(workspace, read_plan(plan, overrides), rehearsed=not quick)
         workspace.close()
-    forecast = found.forecast
+    brief, space, found, forecast = checked.brief, checked.space, checked.found, checked.found.forecast
+    if checked.warning:
+        click.echo(f"Warning: {checked.warning}", err=True)
     if as_json:
         about = {"metric": brief.metric, "task": brief.task, "split": brief.split.label, **forecast.model_dump()}
         click.echo(json.dumps({**about, "rehearsal": [fit.model_dump() for fit in found.fits]}))

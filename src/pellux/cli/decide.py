@@ -11,7 +11,7 @@ import click
 from pellux.cli import options
 from pellux.service.decisions.candidates import BY_HAND, HIGHEST_MEAN, RULES, FinalistsQuery
 from pellux.service.decisions.decisions import DecisionRequest, decide, decision_detail
-from pellux.service.decisions.finalists import finalists
+from pellux.service.decisions.finalists import finalists, larger_is_better_of
 from pellux.service.decisions.judgements import OpeningRequest, ask_honest_score, honest_score_view, open_holdout, openings
 from pellux.service.decisions.schemas import FinalistsView
 from pellux.service.decisions.side_measures import COSTS, FIT_SECONDS
@@ -67,21 +67,25 @@ def _target(workspace: Workspace, target: str, cost: str, limit: str | None) -> 
     if match is None:
         raise InvalidPlan(f"'{target}' is neither a search's id nor problem:ID.", at="target")
     number = int(match[2])
-    on, value = _limit(limit)
+    problem_id = number if match[1] == "problem" else problem_of(workspace, number)
+    on, value = _limit(workspace, problem_id, limit)
     query = FinalistsQuery(top=50, cost=cost, limit_on=on, limit=value)
-    if match[1] == "problem":
-        return number, query
-    return problem_of(workspace, number), query.model_copy(update={"search": number})
+    return problem_id, query if match[1] == "problem" else query.model_copy(update={"search": number})
 
 
-def _limit(text: str | None) -> tuple[str | None, float | None]:
+def _limit(workspace: Workspace, problem_id: int, text: str | None) -> tuple[str | None, float | None]:
     if text is None:
         return None, None
-    match = re.fullmatch(r"\s*(.+?)\s*(?:<=|>=|≤|≥)\s*([-+.\deE]+)\s*", text)
+    match = re.fullmatch(r"\s*(.+?)\s*(<=|>=|≤|≥)\s*([-+.\deE]+)\s*", text)
+    measure, sign, figure = match.groups() if match else ("", "", "x")
     try:
-        return (match[1], float(match[2])) if match else (None, float("x"))
+        value = float(figure)
     except ValueError:
         raise InvalidPlan(f"'{text}' is not a limit such as 'prediction seconds <= 0.1'.", at="limit") from None
+    wanted, better = (">=", "larger") if larger_is_better_of(workspace, problem_id, measure) else ("<=", "smaller")
+    if {"≤": "<=", "≥": ">="}.get(sign, sign) != wanted:
+        raise InvalidPlan(f"Of {measure} {better} is better: a limit on it is written '{measure} {wanted} {figure}'.", at="limit")
+    return measure, value
 
 
 def _chosen(found: FinalistsView, rule: str, trial_id: int | None) -> tuple[int, str]:

@@ -33,7 +33,8 @@ def command(problem: int, file: Path, learner: str, score: str, mapping: tuple[s
         kept = keep_past_results(workspace, problem, request)
     finally:
         workspace.close()
-    click.echo(f"{kept.rows:,} past results kept; the best scores {kept.best:.6g}")
+    again = f"; {kept.known:,} were known already" if kept.known else ""
+    click.echo(f"{kept.rows:,} past results kept; the best scores {kept.best:.6g}{again}")
 
 
 def _pair(entry: str) -> tuple[str, str]:

@@ -11,6 +11,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Protocol
 
+from pellux.core.judging import Tested
 from pellux.core.reasons import Reason
 from pellux.core.space import Space, Value
 
@@ -131,6 +132,14 @@ class FitResult:
     model_bytes: int | None = None
     curve: Points = ()
     checkpoint_bytes: int = 0
+    recorded: Mapping[str, float] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Left:
+    """What a growing fit left behind of one of its levels: predictions of its test rows, and scores by the other metrics."""
+
+    predictions: bytes
     recorded: Mapping[str, float] = field(default_factory=dict)
 
 
@@ -283,8 +292,12 @@ class Objective(Protocol):
 
     def evaluators(self, terms: Terms) -> EvaluatorSource: ...
 
-    def predictions_at(self, kept: Kept, trial: int, fold: int, level: int) -> bytes | None:
+    def left_at(self, kept: Kept, trial: int, fold: int, level: int) -> Left | None:
         """What a grown fit predicted at a point of its curve; None where that is not there."""
+        ...
+
+    def tested(self) -> Tested:
+        """How much the fits of a whole trial are tested on; 0 rows where there are none."""
         ...
 
     def telling_share(self) -> float | None:

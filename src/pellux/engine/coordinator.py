@@ -60,7 +60,10 @@ SAVE_SECONDS = 2.0  # how much running time a crash may forget
 
 
 class Coordinator:
-    """One search. `handle` takes an event and returns the commands that follow from it, saves first."""
+    """One search. `handle` takes an event and returns the commands that follow from it, saves first.
+
+    `earlier` is how many results its strategy knew before it began.
+    """
 
     def __init__(
         self,
@@ -72,13 +75,14 @@ class Coordinator:
         stopping: Stopping | None = None,
         curves: Mapping[Key, Points] | None = None,
         checkpoints: Mapping[int, Mapping[int, int]] | None = None,
+        earlier: int = 0,
     ) -> None:
         self.state = state
         self.reason = NONE
         self.trials = {trial.number: trial for trial in trials}
         self.budget = Budget(limits, self.trials.values(), active_seconds)
         self.pruning = Pruning(stopping or Stopping(), limits.folds, limits.trials, limits.sign)
-        self.life = Lifecycle(self.trials, self.budget, self.pruning, curves or {}, checkpoints or {})
+        self.life = Lifecycle(self.trials, self.budget, self.pruning, curves or {}, checkpoints or {}, earlier)
         self.scheduler, self.checkpoints = self.life.scheduler, self.life.checkpoints
         self._baselines = baselines
         self._failed_starts = 0
@@ -352,6 +356,7 @@ class Coordinator:
     def _end(self, state: SearchState, reason: Reason, at: float) -> None:
         for number in sorted(self.life.living):
             self.life.withdraw(self.trials[number], reason, at)
+        self.life.cut_leftovers(at)
         self._move(state, reason)
         self._save_search(at)
         self.life.out.append(Finish())

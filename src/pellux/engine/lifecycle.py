@@ -54,6 +54,7 @@ class Lifecycle:
         pruning: Pruning,
         curves: Mapping[Key, Points],
         checkpoints: Mapping[int, Mapping[int, int]],
+        earlier: int,
     ) -> None:
         self.trials, self.budget, self.pruning = trials, budget, pruning
         self.scheduler = Scheduler(self.fit)
@@ -61,7 +62,7 @@ class Lifecycle:
         self.out: list[Command] = []
         self.living = {number for number, trial in trials.items() if not trial.state.ended}
         self.resting = {number for number in self.living if trials[number].state is TrialState.PARKED}
-        self.seen = len(trials) - len(self.living)
+        self.seen = earlier + len(trials) - len(self.living)
         self.proved = any(t.state is TrialState.SCORED or t.results for t in trials.values())
         self.failures = [t.reason for _, t in sorted(trials.items()) if t.state is TrialState.FAILED]
         self.waits = False
@@ -315,6 +316,13 @@ class Lifecycle:
                 elif holder is not None:
                     self.tell_to_end(fit)
                 self.out.append(SaveFit(trial.put(fit._replace(state=FitState.CUT, ended_at=at)), at))
+
+    def cut_leftovers(self, at: float) -> None:
+        """Fits of trials that failed meanwhile were left to end by themselves; when the search ends, nobody waits for them."""
+        for worker in self.scheduler.pool.workers.values():
+            fit = self.running_fit(worker)
+            if fit is not None:
+                self.out.append(SaveFit(self.trials[fit.trial].put(fit._replace(state=FitState.CUT, ended_at=at)), at))
 
     def running_fit(self, worker: Worker) -> Fit | None:
         fit = self.fit(worker.fits[0]) if worker.fits else None

@@ -38,7 +38,8 @@ def kill_group(pid: int | None) -> None:
     if pid is None:
         return
     with contextlib.suppress(ProcessLookupError, PermissionError):
-        if os.getpgid(pid) == pid:
-            os.killpg(pid, signal.SIGKILL)
-        else:
-            os.kill(pid, signal.SIGKILL)
+        try:
+            leads = os.getpgid(pid) == pid
+        except ProcessLookupError:  # it is gone itself, but what it started may still be there
+            leads = True
+        (os.killpg if leads else os.kill)(pid, signal.SIGKILL)

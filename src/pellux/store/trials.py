@@ -174,12 +174,11 @@ def costs_of_search(session: Session, search_id: int) -> list[tuple[dict[str, An
 
 
 def work_saved(session: Session, search_id: int) -> tuple[float, float | None, int]:
-    """Shares of a whole trial's work that pruned trials did not do, mean seconds of a scored one, how many of both there are."""
-    pruned = T.state == "pruned"
+    """Shares of a whole trial's work that pruned trials did not do, nor scored ones whose fits ended early; mean seconds of a whole
+    trial; how many pruned and scored ones there are."""
+    whole = case(((T.state == SCORED) & (T.share > 0), T.seconds / T.share))
     row = session.execute(
-        select(
-            func.coalesce(func.sum(case((pruned, 1 - T.share), else_=0.0)), 0.0), func.avg(case((~pruned, T.seconds))), func.count()
-        ).where(T.search_id == search_id, T.state.in_((SCORED, "pruned")))
+        select(func.coalesce(func.sum(1 - T.share), 0.0), func.avg(whole), func.count()).where(T.search_id == search_id, T.state.in_((SCORED, "pruned")))
     ).one()  # fmt: skip
     return row[0], row[1], row[2]
 

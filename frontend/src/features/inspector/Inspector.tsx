@@ -112,6 +112,12 @@ function Recorded({ trial }: { trial: TrialDetail }) {
           <span key={name}>
             {i > 0 && ", "}
             {name} <b>{score(values.reduce((sum, value) => sum + value, 0) / values.length)}</b>
+            {values.length < last.length && (
+              <span className="soft">
+                {" "}
+                ({values.length} of {last.length} folds)
+              </span>
+            )}
           </span>
         );
       })}

@@ -107,6 +107,7 @@ function Form({ problem, learner, onClose }: { problem: Problem; learner: string
       {bring.data && (
         <p className="small" role="status" data-past-results>
           {count(bring.data.rows)} past results kept; the best scores {shown(bring.data.best)}.
+          {bring.data.known > 0 && <> {count(bring.data.known)} were known already.</>}
         </p>
       )}
       <div className="row last">

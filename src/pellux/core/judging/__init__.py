@@ -18,6 +18,7 @@ from pellux.core.judging.split_plans import (
     Folds,
     Rows,
     SplitPlan,
+    Tested,
     assign_folds,
     fingerprint,
     fresh_folds,
@@ -26,5 +27,5 @@ from pellux.core.judging.summary import mean, standard_error
 
 __all__ = [
     "BINARY", "HOLDOUT", "METRICS", "MULTICLASS", "ONLY_LEARNT", "OURS", "REGRESSION", "UNUSED", "Brief", "Folds", "Metric", "Metrics",
-    "Rows", "SplitPlan", "assign_folds", "default_metric", "fingerprint", "fresh_folds", "mean", "standard_error",
+    "Rows", "SplitPlan", "Tested", "assign_folds", "default_metric", "fingerprint", "fresh_folds", "mean", "standard_error",
 ]  # fmt: skip

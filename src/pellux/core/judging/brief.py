@@ -54,6 +54,12 @@ class Brief:
         self.metrics.suiting(self.metric, self.task)
         for key in self.recorded:
             self.metrics.suiting(key, self.task, at="recorded")
+        for key, at in ((self.metric, "metric"), *((key, "recorded") for key in self.recorded)):
+            if self.weight and not self.metrics.get(key).weighs:
+                raise InvalidBrief(
+                    f"{key} cannot weigh rows, and the brief has weights ({self.weight}): it needs a third argument, the weights.",
+                    at=at,
+                )
         if not self.features:
             raise InvalidBrief("No feature is left to learn from. Give at least one column the role feature.", at="features")
         if self.target in self.features:

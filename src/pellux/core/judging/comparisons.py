@@ -40,7 +40,7 @@ def compare(trial: Sequence[float], leader: Sequence[float], test_to_train: floa
     ----------
     trial, leader : sequences of float, one a fold (or one a fold and repeat), paired
     test_to_train : float
-        Rows a fold tests on, over rows it trains on: 1 / (k - 1) for k folds.
+        Rows a fold tests on, over rows it trains on, the mean of the folds: 1 / (k - 1) where k folds cut all rows.
     region : float
         Half-width of the region of practical equivalence, in units of the score; 0 or more.
 

@@ -6,6 +6,7 @@ replacement, many times; each time the best trial is picked on the rows drawn an
 
 from __future__ import annotations
 
+import warnings
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -24,6 +25,7 @@ FAR_BEHIND = 5.0  # standard deviations of the paired difference; so that a wron
 FEWEST, MOST = 100, 500  # rounds
 WORK = 1.5e8  # rows × trials × rounds that are affordable
 TAIL = 0.025
+NEAREST = 5  # contenders that might be the leader when scored exactly
 
 
 @dataclass(frozen=True)
@@ -57,10 +59,13 @@ def honest_score(
 
     Parameters
     ----------
-    truth, fold : ndarray, shape (rows,)
-        Target and test fold (0 .. folds-1) of every row that is in a fold.
+    truth : ndarray, shape (rows,)
+        Target of every row that is in a fold.
+    fold : ndarray, shape (rows,) or (repeats, rows)
+        The fold (0 .. folds-1) that tests it; where folds are drawn repeatedly, in every repeat.
     predictions : callable
-        Gives, for a list of trial indices, each trial's out-of-fold predictions in turn, rows in the order of `truth`.
+        Gives, for a list of trial indices, each trial's out-of-fold predictions in turn: rows in the order of `truth`, repeats
+        one below the other.
     counts : ndarray, shape (rows,), or None
         How much each row counts, where the data say so.
 
@@ -68,7 +73,7 @@ def honest_score(
     -----
     Rows are drawn within folds, so that the score resampled is the very mean of fold scores that is ranked. Some metrics
     depend on the number of rows (average precision); what that alone changes, measured on the winners over all
-    rounds, chosen or not, is taken out again.
+    rounds, chosen or not, is taken out again. With repeats a row is drawn for all of them alike, and left out of all.
 
     References
     ----------
@@ -84,7 +89,7 @@ def honest_score(
     first = sign * np.array([resampler.scores(p, looked) for p in predictions(list(range(trials)))])
     full, seen = first[:, 0], first[:, 1:]
     contenders = _contenders(full, seen)
-    rounds = int(np.clip(WORK / (len(truth) * len(contenders)), FEWEST, MOST))
+    rounds = int(np.clip(WORK / (resampler.size * len(contenders)), FEWEST, MOST))
     draws = resampler.draw(rounds, rng)
     inside = sign * np.array([resampler.scores(p, draws) for p in predictions(contenders)])
     usable = np.isfinite(inside).all(axis=0)
@@ -99,9 +104,13 @@ def honest_score(
     fewer_rows = float(np.mean(outside[:, usable].mean(axis=1) - full[[contenders[i] for i in winners]]))
     judged = outside[place, np.arange(rounds)][usable] - fewer_rows
     wins = np.bincount(np.asarray(contenders)[chosen[usable]], minlength=trials) / int(usable.sum())
+    # What was resampled rests on single-precision sums; the raw score is the very one that the search saw.
+    nearest = sorted(contenders, key=lambda i: -full[i])[:NEAREST]
+    raw = max(sign * resampler.exact(p) for p in predictions(nearest))
+    judged += raw - full.max()
     ends = sorted(sign * end for end in np.quantile(judged, (TAIL, 1 - TAIL)))
     return HonestScore(
-        raw=sign * float(full.max()), score=sign * float(judged.mean()), low=float(ends[0]), high=float(ends[1]),
+        raw=sign * raw, score=sign * float(judged.mean()), low=float(ends[0]), high=float(ends[1]),
         wins=tuple(wins.tolist()), rounds=int(usable.sum()), contenders=len(contenders),
     )  # fmt: skip
 
@@ -126,15 +135,45 @@ class _Resampler:
     def __init__(self, metric: Metric, truth: Array, fold: Array, classes: int, counts: Array | None) -> None:
         self._metric = metric
         self._classes = classes
-        self._order = np.argsort(fold, kind="stable")
-        self._truth = truth[self._order]
-        self._counts = None if counts is None else counts[self._order]
-        _, self._group = np.unique(fold[self._order], return_inverse=True)
+        self._lines = np.atleast_2d(fold)
+        repeats, rows = self._lines.shape
+        places = (self._lines + (self._lines.max() + 1) * np.arange(repeats)[:, None]).ravel()
+        self._order = np.argsort(places, kind="stable")
+        self._row = np.tile(np.arange(rows), repeats)[self._order]
+        self._truth = truth[self._row]
+        self._counts = None if counts is None else counts[self._row]
+        _, self._group = np.unique(places[self._order], return_inverse=True)
+
+    @property
+    def size(self) -> int:
+        """Predictions that one scoring looks at."""
+        return len(self._row)
 
     def draw(self, rounds: int, rng: Generator) -> Array:
-        """How often each row is drawn, shape (rows, rounds): every fold as many rows as it has, with replacement."""
-        sizes = np.bincount(self._group)
-        return np.concatenate([rng.multinomial(n, np.full(n, 1 / n), size=rounds).T.astype(np.float32, order="C") for n in sizes])
+        """How often each row is drawn, shape (predictions, rounds): every fold of the first repeat as many rows as it has, with
+        replacement."""
+        first = self._lines[0]
+        sizes = np.unique(first, return_counts=True)[1]
+        drawn = np.concatenate([rng.multinomial(n, np.full(n, 1 / n), size=rounds).T.astype(np.float32, order="C") for n in sizes])
+        if len(self._lines) == 1:
+            return drawn
+        place = np.empty(len(first), dtype=np.intp)
+        place[np.argsort(first, kind="stable")] = np.arange(len(first))
+        return np.asarray(drawn[place[self._row]])
+
+    def exact(self, predicted: Array) -> float:
+        """Mean of fold scores, as the metric itself gives them."""
+        given = predicted[self._order]
+        scores = []
+        for fold in range(int(self._group[-1]) + 1):
+            here = self._group == fold
+            counts = None if self._counts is None else self._counts[here]
+            try:
+                with warnings.catch_warnings(action="ignore"):  # of sums that are 1 but for single precision
+                    scores.append(self._metric.compute(self._truth[here], given[here], self._classes, counts))
+            except ValueError:  # half-precision probabilities, which earlier versions kept, do not sum to 1
+                return float(self.scores(predicted, np.ones((self.size, 1)))[0])
+        return float(np.mean(scores))
 
     def scores(self, predicted: Array, weights: Array) -> Array:
         """Mean of fold scores under each weighting."""

@@ -37,6 +37,8 @@ class Metric:
         `weight` is how much each row counts, shape (n,), or None when all count the same.
     least, most : float
         Between which ends every score lies.
+    weighs : bool
+        Whether it can take `weight`.
     """
 
     key: str
@@ -47,6 +49,7 @@ class Metric:
     judge: Compute
     least: float = 0.0
     most: float = 1.0
+    weighs: bool = True
 
     def compute(self, truth: Array, predicted: Array, classes: int, weight: Weight = None) -> float:
         """The score, in the metric's own direction; NaN when these rows do not determine one."""
@@ -107,10 +110,11 @@ def _top_two(truth: Array, predicted: Array, classes: int, weight: Weight) -> fl
 
 
 def among_the_first_two(truth: Array, predicted: Array) -> Array:
-    """Which rows' true class is among the two that seem likeliest, shape (n,); of equals the lower code goes first."""
+    """Which rows' true class is among the two that seem likeliest, shape (n,); of equals the higher code goes first, as in
+    scikit-learn's top_k_accuracy_score."""
     own = predicted[np.arange(len(truth)), truth]
-    earlier = np.arange(predicted.shape[1])[None, :] < truth[:, None]
-    ahead = (predicted > own[:, None]) | ((predicted == own[:, None]) & earlier)
+    later = np.arange(predicted.shape[1])[None, :] > truth[:, None]
+    ahead = (predicted > own[:, None]) | ((predicted == own[:, None]) & later)
     return np.asarray(ahead.sum(axis=1) < 2)
 
 

@@ -1,17 +1,18 @@
-"""Out-of-fold predictions as bytes: compact, and exact where scores are recomputed from them.
+"""Out-of-fold predictions as bytes: compact, and exact enough that scores recomputed from them are the same.
 
 One byte says what follows; numbers are little-endian.
 
 p   probability of the positive class, float64          v   predicted numbers, float64
-q   probabilities of up to 20 classes, float32          l   class codes, uint16
-h   probabilities of more classes, float16
+q   probabilities of all classes, float32               l   class codes, uint16
+d   probabilities of all classes, float64
+h   probabilities of all classes, float16: read only, earlier versions wrote it
 An upper-case letter says that what follows is compressed with zlib.
 """
 
 from __future__ import annotations
 
 import zlib
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Any
 
 import numpy as np
@@ -20,21 +21,23 @@ from numpy.typing import NDArray
 from pellux.core.errors import Conflict
 
 Array = NDArray[Any]
-KINDS = {b"p": "<f8", b"q": "<f4", b"h": "<f2", b"v": "<f8", b"l": "<u2"}
-FINE_CLASSES = 20
+KINDS = {b"p": "<f8", b"q": "<f4", b"d": "<f8", b"h": "<f2", b"v": "<f8", b"l": "<u2"}
 WORTHWHILE = 0.8  # compress when it saves at least a fifth
 
 
-def encode(predicted: Array, needs: str) -> bytes:
-    """Predictions as a learner gave them; `needs` is 'probabilities', 'labels' or 'values'."""
+def encode(predicted: Array, needs: str, faithful: Callable[[Array], bool] = lambda decoded: True) -> bytes:
+    """Predictions as a learner gave them; `needs` is 'probabilities', 'labels' or 'values'.
+
+    Probabilities are kept in the shortest form that is `faithful`, which is asked with what would be read back.
+    """
     if needs == "labels":
         return _packed(b"l", predicted)
     if needs == "values":
         return _packed(b"v", predicted)
     classes = predicted.shape[1]
-    if classes == 2:
-        return _packed(b"p", predicted[:, 1])
-    return _packed(b"q" if classes <= FINE_CLASSES else b"h", predicted)
+    short = _packed(b"p", predicted[:, 1]) if classes == 2 else _packed(b"q", predicted)
+    back = decode(short, classes)
+    return short if np.array_equal(back, predicted) or faithful(back) else _packed(b"d", predicted)
 
 
 def _packed(kind: bytes, values: Array) -> bytes:
@@ -53,7 +56,7 @@ def decode(found: bytes, classes: int) -> Array:
     values = np.frombuffer(plain, dtype=KINDS[kind])
     if kind == b"p":
         return np.column_stack([1 - values, values])
-    if kind in (b"q", b"h"):
+    if kind in (b"q", b"d", b"h"):
         return values.reshape(-1, classes).astype(float)
     return values.astype(np.int64) if kind == b"l" else values
 
@@ -65,6 +68,24 @@ def as_needed(predicted: Array, needs: str) -> Array | None:
     if needs == "labels":
         return predicted.argmax(axis=1) if predicted.ndim == 2 else predicted
     return predicted if predicted.ndim == 1 else None
+
+
+def assemble_repeats(parts: Mapping[int, bytes], lines: Array, folds: int, classes: int) -> Array | None:
+    """Out-of-fold predictions of every repeat, one below the other; None when a fold is missing.
+
+    Parameters
+    ----------
+    parts : mapping of fold to encoded predictions; folds count on from repeat to repeat
+    lines : ndarray, shape (repeats, rows)
+        The fold that tests each row, 0 .. folds-1.
+    """
+    found = [
+        assemble({fold - repeat * folds: data for fold, data in parts.items() if fold // folds == repeat}, line, classes)
+        for repeat, line in enumerate(lines)
+    ]
+    whole = [one for one in found if one is not None]
+    same = len(whole) == len(found) and len({one.shape[1:] for one in whole}) == 1
+    return np.concatenate(whole) if same else None
 
 
 def assemble(parts: Mapping[int, bytes], fold: Array, classes: int) -> Array | None:

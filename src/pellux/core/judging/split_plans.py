@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -107,6 +107,21 @@ class Rows:
     own: Codes | None = None
 
 
+class Tested(NamedTuple):
+    """How much the fits of a whole trial are tested on.
+
+    Attributes
+    ----------
+    rows : int
+        Rows that all of them together predict.
+    to_train : float
+        Rows that a fit is tested on over rows that it learnt from, the mean of all fits.
+    """
+
+    rows: int
+    to_train: float
+
+
 @dataclass(frozen=True)
 class Folds:
     """An assignment of rows to folds, as it is kept.
@@ -158,6 +173,12 @@ class Folds:
         """Rows that have an out-of-fold prediction."""
         return np.asarray(self.first >= 0)
 
+    @property
+    def tested(self) -> Tested:
+        """How much the fits of a trial are tested on."""
+        sizes = [(int(self.test(f).sum()), int(self.train(f).sum())) for f in range(self.folds * len(self.lines))]
+        return Tested(sum(test for test, _ in sizes), float(np.mean([test / max(train, 1) for test, train in sizes])))
+
     def test(self, fold: int) -> Mask:
         """The rows that fold `fold` judges; folds count on from repeat to repeat."""
         return np.asarray(self.lines[fold // self.folds] == fold % self.folds)
@@ -182,6 +203,11 @@ def assign_folds(plan: SplitPlan, rows: Rows) -> Folds:
         return _own_folds(plan, rows, usable, line)
     inside = np.flatnonzero(usable)
     _check_counts(plan, rows, inside)
+    if plan.gap and plan.holdout > 0 and plan.draws_holdout_by != "time":
+        raise InvalidBrief(
+            f"A gap needs a holdout by time: one drawn by '{plan.draws_holdout_by}' lies among the rows that are learnt from, and no gap "
+            "can be kept around it. Hold out 'by time', or leave the gap out.", at="holdout",
+        )  # fmt: skip
     if plan.holdout > 0:
         held = _draw_holdout(plan, rows, inside)
         line[held] = HOLDOUT

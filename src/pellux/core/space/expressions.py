@@ -203,7 +203,17 @@ class Junction:
         return AND if self.operator == "and" else OR
 
     def evaluate(self, configuration: Mapping[str, Value]) -> bool:
-        return (all if self.operator == "and" else any)(_truth(part, configuration) for part in self.parts)
+        """Whatever the order of its parts: one that decides by itself does so although another has no value."""
+        decides, without = self.operator == "or", list[Inactive | Senseless]()
+        for part in self.parts:
+            try:
+                if _truth(part, configuration) == decides:
+                    return decides
+            except (Inactive, Senseless) as missing:
+                without.append(missing)
+        if without:
+            raise next((missing for missing in without if isinstance(missing, Inactive)), without[0])
+        return not decides
 
     def violation(self, configuration: Mapping[str, Value]) -> float:
         found = [violation(part, configuration) for part in self.parts]

@@ -7,9 +7,8 @@ from __future__ import annotations
 
 import hashlib
 import pickle
-from collections.abc import Mapping
 
-from pellux.core.objective import Kept
+from pellux.core.objective import Kept, Left
 from pellux.objectives.tabular.growing import Progress
 
 CHECKPOINT, PREDICTIONS = "checkpoint", "predictions"
@@ -36,19 +35,24 @@ def read(kept: Kept, trial: int, fold: int) -> tuple[Progress | None, str]:
         progress: Progress = pickle.loads(found[DIGEST:])
     except (ImportError, AttributeError, pickle.UnpicklingError):  # of another version of a library
         return None, "Its checkpoint was written by another version; it was trained anew."
+    progress.__dict__.setdefault("recorded", {})  # version 0.1 recorded at the last iteration only
     return progress, ""
 
 
-def write_predictions(kept: Kept, trial: int, fold: int, predictions: Mapping[int, bytes]) -> None:
-    """Lay down what was predicted at each iteration: which one counts is known once all folds are done."""
-    kept.put(trial, fold, PREDICTIONS, pickle.dumps(dict(predictions), protocol=5))
+def write_left(kept: Kept, trial: int, fold: int, progress: Progress) -> None:
+    """Lay down what was predicted and recorded at each iteration: which one counts is known once all folds are done."""
+    left = {at: (predictions, progress.recorded.get(at, {})) for at, predictions in progress.predictions.items()}
+    kept.put(trial, fold, PREDICTIONS, pickle.dumps(left, protocol=5))
 
 
-def read_predictions(kept: Kept, trial: int, fold: int, iteration: int) -> bytes | None:
-    """What was predicted at an iteration; None when it is not there any more."""
+def read_left(kept: Kept, trial: int, fold: int, iteration: int) -> Left | None:
+    """What was left of an iteration; None when it is not there any more."""
     try:
         content = kept.get(trial, fold, PREDICTIONS)
-        found: dict[int, bytes] = {} if content is None else pickle.loads(content)
+        found: dict[int, tuple[bytes, dict[str, float]]] = {} if content is None else pickle.loads(content)
     except (OSError, pickle.UnpicklingError, EOFError):
         return None
-    return found.get(iteration)
+    if iteration not in found:
+        return None
+    then = found[iteration]
+    return Left(then) if isinstance(then, bytes) else Left(*then)  # version 0.1 laid down predictions alone

@@ -129,7 +129,7 @@ class _Keeping:
     def lay_down(self, progress: Progress) -> None:
         """What was predicted at each iteration of a whole fit, for whoever learns which one counts."""
         with contextlib.suppress(OSError):  # the score stands; its predictions are missing then
-            checkpoints.write_predictions(self._kept, self._trial, self._fold, progress.predictions)
+            checkpoints.write_left(self._kept, self._trial, self._fold, progress)
 
     def leave(self, progress: Progress) -> int:
         """Write a checkpoint; its bytes. A full disk costs the checkpoint, not the fit."""

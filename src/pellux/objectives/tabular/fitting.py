@@ -6,14 +6,16 @@ import pickle
 import warnings
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from pellux.core.judging import Brief
-from pellux.core.judging.predictions import as_needed, decode, encode
-from pellux.objectives.tabular.fold_data import PreparedFold
+from pellux.core.judging import REGRESSION, Brief
+from pellux.core.judging.metrics import Metric
+from pellux.core.judging.predictions import as_needed, encode
+from pellux.objectives.tabular.fold_data import FALSE_ALARM, PreparedFold
 from pellux.objectives.tabular.learners.building import estimator
 from pellux.objectives.tabular.learners.settings import Circumstances, Learner
 
@@ -37,14 +39,16 @@ def fit_fold(fold: PreparedFold, learner: Learner, settings: Mapping[str, Any], 
     model = estimator(learner, settings, around)
     with warnings.catch_warnings(record=True) as caught:
         warnings.simplefilter("always")
+        warnings.filterwarnings("ignore", message=FALSE_ALARM)
         begun = clock()
         learn(model, fold)
         learnt = clock()
         predicted = predict(model, fold.test, brief)
         judged = clock()
         score = brief.judged_by.compute(fold.test_target, predicted, len(brief.classes), fold.test_weight)
-        kept = kept_predictions(model, fold.test, predicted, brief)
-        recorded = other_scores(kept, fold, brief)
+        given = Given(model, fold, predicted, brief)
+        kept = kept_predictions(given)
+        recorded = other_scores(given)
     seen = tuple(dict.fromkeys(f"{w.category.__name__}: {w.message}" for w in caught))
     return Fitted(score, judged - begun, judged - learnt, seen, kept, model, recorded)
 
@@ -56,27 +60,73 @@ def learn(model: Any, fold: PreparedFold) -> None:
         model.fit(fold.train, fold.train_target, sample_weight=fold.train_weight)
 
 
-def other_scores(kept: bytes, fold: PreparedFold, brief: Brief) -> dict[str, float]:
+FAITHFUL = 1e-7  # how far a score from kept predictions may be off
+
+
+@dataclass
+class Given:
+    """What a model predicts for a fold's test rows, in the forms that metrics need: as it was, never as it is kept.
+
+    `predicted` is what the deciding metric needs.
+    """
+
+    model: Any
+    fold: PreparedFold
+    predicted: NDArray[Any]
+    brief: Brief
+
+    @cached_property
+    def probabilities(self) -> NDArray[Any] | None:
+        """Of every class, whatever the deciding metric needs; None of a model that has none."""
+        if self.predicted.ndim == 2 or not hasattr(self.model, "predict_proba"):
+            return as_needed(self.predicted, "probabilities")
+        return probabilities(self.model, self.fold.test, len(self.brief.classes))
+
+    def as_needed(self, needs: str) -> NDArray[Any] | None:
+        return self.probabilities if needs == "probabilities" else as_needed(self.predicted, needs)
+
+    def score(self, metric: Metric, given: NDArray[Any]) -> float:
+        return float(metric.compute(self.fold.test_target, given, len(self.brief.classes), self.fold.test_weight))
+
+
+def other_scores(given: Given) -> dict[str, float]:
     """Scores by the metrics that are recorded beside the one that decides; those that cannot be had are left out."""
     found = {}
-    predicted = decode(kept, len(brief.classes)) if brief.also and kept else None
-    for metric in brief.also:
-        given = None if predicted is None else as_needed(predicted, metric.needs)
-        if given is not None:
-            score = metric.compute(fold.test_target, given, len(brief.classes), fold.test_weight)
-            if np.isfinite(score):
-                found[metric.key] = score
+    for metric in given.brief.also:
+        predicted = given.as_needed(metric.needs)
+        if predicted is None:
+            continue
+        try:
+            score = given.score(metric, predicted)
+        except Exception as error:  # it decides nothing: its value is missing, the trial is not
+            warnings.warn(f"{metric.key} could not be recorded: {error}", stacklevel=2)
+            continue
+        if np.isfinite(score):
+            found[metric.key] = score
     return found
 
 
-def kept_predictions(model: Any, rows: NDArray[np.float64], predicted: NDArray[Any], brief: Brief) -> bytes:
+def kept_predictions(given: Given) -> bytes:
     """What is stored of the predictions: probabilities wherever they say all that the metric judged, for they say more."""
-    needs = brief.judged_by.needs
-    if needs == "labels" and hasattr(model, "predict_proba"):
-        found = encode(probabilities(model, rows, len(brief.classes)), "probabilities")
-        if np.array_equal(decode(found, len(brief.classes)).argmax(axis=1), predicted):
-            return found
-    return encode(predicted, needs)
+    brief, predicted = given.brief, given.predicted
+    if brief.task == REGRESSION or given.probabilities is None:
+        return encode(predicted, brief.judged_by.needs)
+    said = given.probabilities.argmax(axis=1)
+    if predicted.ndim == 1 and not np.array_equal(said, predicted):
+        return encode(predicted, brief.judged_by.needs)
+    judges = [m for m in (brief.judged_by, *brief.also) if m.needs == "probabilities"]
+
+    def faithful(back: NDArray[Any]) -> bool:
+        """Whether every score from what is read back is the one from what was predicted."""
+        if not np.array_equal(back.argmax(axis=1), said):
+            return False
+        try:
+            with warnings.catch_warnings(action="ignore"):  # of sums that are 1 but for single precision
+                return all(abs(given.score(m, back) - given.score(m, given.probabilities)) <= FAITHFUL for m in judges)  # type: ignore[arg-type]
+        except Exception:  # a metric that does not take what is read back
+            return False
+
+    return encode(given.probabilities, "probabilities", faithful)
 
 
 class _Counter:
@@ -91,10 +141,13 @@ class _Counter:
         return size
 
 
-def model_bytes(model: Any) -> int:
-    """How large a fitted model is when it is saved."""
+def model_bytes(model: Any) -> int | None:
+    """How large a fitted model is when it is saved; None of one that cannot be saved so, which is no failure of its fit."""
     counter = _Counter()
-    pickle.Pickler(counter, protocol=5).dump(model)
+    try:
+        pickle.Pickler(counter, protocol=5).dump(model)
+    except Exception:  # somebody's own class: whatever its parts raise
+        return None
     return counter.bytes
 
 

@@ -11,14 +11,16 @@ from numpy.typing import NDArray
 
 from pellux.core.judging import Brief, Folds
 from pellux.objectives.tabular.prefixes import Pair, Prefixes
-from pellux.objectives.tabular.preparation import Steps, feature_matrix, native_columns, reducer, transformer
+from pellux.objectives.tabular.preparation import Steps, feature_matrix, native_columns, reducer, transformer, without_empty
 from pellux.objectives.tabular.row_samples import nested_order
 from pellux.objectives.tabular.target import target_array, weight_array
 from pellux.tables.table import Table
 
+FALSE_ALARM = "categorical_feature keyword has been found"  # LightGBM, of how it was told which columns are categories
 # Meant so: a category that a fold's training rows do not hold is encoded as none of the known ones, a column that is the
 # same in all of them tells nothing, and the classes are too many for some to be sure of.
 EXPECTED = (
+    FALSE_ALARM,
     "Found unknown categories", "Features .* are constant", "invalid value encountered in divide", "divide by zero encountered in divide",
 )  # fmt: skip
 
@@ -82,8 +84,8 @@ class FoldData:
 
     def _prepare(self, fold: int, steps: Steps, share: float) -> Pair:
         learning, judging = self._rows_of(fold, share)
-        train, test = self._matrix[learning], self._matrix[judging]
-        ready = transformer(steps, self._matrix.shape[1], self._categories, self._brief.seed)
+        train, test = without_empty(self._matrix[learning], self._matrix[judging])
+        ready = transformer(steps, self._matrix.shape[1], self._categories, self._brief.task, self._brief.seed)
         return (train, test) if ready is None else _fitted(ready, train, self._target[learning], test)
 
     def _reduce(self, fold: int, steps: Steps, share: float) -> Pair:

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from pellux.core.errors import InvalidPlan
 from pellux.core.judging import Brief
-from pellux.objectives.tabular.fitting import Fitted, kept_predictions, other_scores, predict
+from pellux.objectives.tabular.fitting import Fitted, Given, kept_predictions, other_scores, predict
 from pellux.objectives.tabular.fold_data import PreparedFold
 from pellux.objectives.tabular.learners.settings import Circumstances, Growth, Learner
 
@@ -30,12 +30,15 @@ class Progress:
         From the fit's start; a score that is not finite is left out.
     predictions : dict of int to bytes
         Of the test rows at each point of the curve, encoded.
+    recorded : dict of int to scores by metric
+        By the metrics beside the one that decides, at each point of the curve.
     """
 
     iteration: int = 0
     model: Any = None
     curve: list[tuple[int, float]] = field(default_factory=list)
     predictions: dict[int, bytes] = field(default_factory=dict)
+    recorded: dict[int, dict[str, float]] = field(default_factory=dict)
 
 
 def growth_of(learner: Learner) -> Growth:
@@ -94,8 +97,8 @@ def grow_fold(
                 tending.keep(begun)
     seen = tuple(dict.fromkeys(f"{w.category.__name__}: {w.message}" for w in caught if "Maximum iterations" not in str(w.message)))
     score = begun.curve[-1][1] if begun.curve else float("nan")
-    last = begun.predictions.get(begun.curve[-1][0], b"") if begun.curve else b""
-    return Fitted(score, seconds, judging, seen, b"", begun.model, other_scores(last, fold, brief))
+    recorded = begun.recorded.get(begun.curve[-1][0], {}) if begun.curve else {}
+    return Fitted(score, seconds, judging, seen, b"", begun.model, recorded)
 
 
 def _look(progress: Progress, fold: PreparedFold, brief: Brief, iteration: int) -> float:
@@ -106,5 +109,7 @@ def _look(progress: Progress, fold: PreparedFold, brief: Brief, iteration: int) 
         score = float(brief.judged_by.compute(fold.test_target, predicted, len(brief.classes), fold.test_weight))
     if np.isfinite(score):
         progress.curve.append((iteration, score))
-        progress.predictions[iteration] = kept_predictions(progress.model, fold.test, predicted, brief)
+        given = Given(progress.model, fold, predicted, brief)
+        progress.predictions[iteration] = kept_predictions(given)
+        progress.recorded[iteration] = other_scores(given)
     return score

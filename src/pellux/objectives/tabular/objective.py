@@ -10,8 +10,8 @@ from pathlib import Path
 import numpy as np
 
 from pellux.core.errors import InvalidPlan
-from pellux.core.judging import REGRESSION, Brief, Folds, Rows
-from pellux.core.objective import Judging, Kept, Terms
+from pellux.core.judging import REGRESSION, Brief, Folds, Rows, Tested
+from pellux.core.objective import Judging, Kept, Left, Terms
 from pellux.core.space import Value
 from pellux.core.stopping import telling_share
 from pellux.objectives.registry import Stored
@@ -61,13 +61,19 @@ class TabularObjective:
     def evaluators(self, terms: Terms) -> TabularSource:
         return TabularSource(self.table, self.folds, self.brief.to_json(), self.own, terms)
 
-    def predictions_at(self, kept: Kept, trial: int, fold: int, level: int) -> bytes | None:
-        return checkpoints.read_predictions(kept, trial, fold, level)
+    def left_at(self, kept: Kept, trial: int, fold: int, level: int) -> Left | None:
+        return checkpoints.read_left(kept, trial, fold, level)
+
+    @cached_property
+    def _folds(self) -> Folds:
+        return Folds.of(np.load(self.folds), self.brief.split)
+
+    def tested(self) -> Tested:
+        return self._folds.tested
 
     def telling_share(self) -> float:
         """Reads the target: asked only where rows grow."""
-        folds = Folds.of(np.load(self.folds), self.brief.split)
-        return telling_share_of(self.brief, folds, split_rows(Table.open(self.table), self.brief))
+        return telling_share_of(self.brief, self._folds, split_rows(Table.open(self.table), self.brief))
 
 
 def learner_for(catalogue: Catalogue, key: str, brief: Brief) -> Learner:

@@ -17,7 +17,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from pellux.core.judging import REGRESSION
+from pellux.core.judging import BINARY, REGRESSION
 from pellux.objectives.tabular.learners.settings import MORE_COSTS_MORE, OF_PREPARATION, Learner, Setting
 from pellux.tables.table import Table
 
@@ -150,7 +150,34 @@ def native_columns(steps: Steps, width: int, categories: tuple[int, ...]) -> tup
     return category_columns(width, categories) if steps.encode == "native" and not steps.mark else ()
 
 
-def transformer(steps: Steps, width: int, categories: tuple[int, ...], seed: int = 0) -> Any:
+def empty_columns(train: Array) -> tuple[int, ...]:
+    """Columns that are missing in every row that is learnt from: they can tell nothing, and some learners stumble over them."""
+    return tuple(int(place) for place in np.flatnonzero(np.isnan(train).all(axis=0)))
+
+
+def without_empty(train: Array, *others: Array) -> tuple[Array, ...]:
+    """The rows with 0 in every column that is missing in all of `train`."""
+    empty = list(empty_columns(train))
+    if not empty:
+        return (train, *others)
+    found = tuple(rows.copy() for rows in (train, *others))
+    for rows in found:
+        rows[:, empty] = 0.0
+    return found
+
+
+def emptied(width: int, empty: tuple[int, ...]) -> Any:
+    """The unfitted transformer that does as `without_empty`, columns in their places; None where none is empty."""
+    if not empty:
+        return None
+    from sklearn.compose import ColumnTransformer
+    from sklearn.preprocessing import FunctionTransformer
+
+    parts = [(f"column {i}", FunctionTransformer(np.zeros_like) if i in empty else "passthrough", [i]) for i in range(width)]
+    return ColumnTransformer(parts)
+
+
+def transformer(steps: Steps, width: int, categories: tuple[int, ...], task: str, seed: int = 0) -> Any:
     """The unfitted scikit-learn transformer of the steps before reduce, or None where columns go in as they are."""
     if steps.columns.untouched:
         return None
@@ -158,7 +185,7 @@ def transformer(steps: Steps, width: int, categories: tuple[int, ...], seed: int
 
     numbers = list(range(width - len(categories)))
     labels = list(range(width - len(categories), width))
-    return ColumnTransformer([("numbers", _numbers(steps), numbers), ("categories", _categories(steps, seed), labels)])
+    return ColumnTransformer([("numbers", _numbers(steps), numbers), ("categories", _categories(steps, task, seed), labels)])
 
 
 def _numbers(steps: Steps) -> Any:
@@ -182,7 +209,7 @@ def _numbers(steps: Steps) -> Any:
     return parts[0] if len(parts) == 1 else make_pipeline(*parts)
 
 
-def _categories(steps: Steps, seed: int) -> Any:
+def _categories(steps: Steps, task: str, seed: int) -> Any:
     from sklearn.impute import SimpleImputer
     from sklearn.pipeline import make_pipeline
     from sklearn.preprocessing import OneHotEncoder, TargetEncoder
@@ -195,7 +222,9 @@ def _categories(steps: Steps, seed: int) -> Any:
     if steps.encode == "target":
         from sklearn.model_selection import KFold
 
-        return make_pipeline(fill, TargetEncoder(cv=KFold(5, shuffle=True, random_state=seed)))
+        # Said, not guessed: whole numbers would be taken for classes, with a column for each.
+        kind = {REGRESSION: "continuous", BINARY: "binary"}.get(task, "multiclass")
+        return make_pipeline(fill, TargetEncoder(target_type=kind, cv=KFold(5, shuffle=True, random_state=seed)))
     rare = OneHotEncoder(handle_unknown="infrequent_if_exist", max_categories=MOST_ONE_HOT, sparse_output=False)
     return make_pipeline(fill, rare)
 

@@ -20,7 +20,15 @@ from pellux.objectives.tabular.learners.building import estimator, plain
 from pellux.objectives.tabular.learners.catalogue import Catalogue
 from pellux.objectives.tabular.learners.settings import Circumstances
 from pellux.objectives.tabular.own.declared import catalogue_of
-from pellux.objectives.tabular.preparation import feature_matrix, native_columns, reducer, steps_of, transformer
+from pellux.objectives.tabular.preparation import (
+    emptied,
+    empty_columns,
+    feature_matrix,
+    native_columns,
+    reducer,
+    steps_of,
+    transformer,
+)
 from pellux.objectives.tabular.target import target_array, weight_array
 from pellux.tables.table import Table
 
@@ -68,6 +76,12 @@ class Ground:
         return target_array(self.table, self.brief)[0]
 
     @cached_property
+    def known(self) -> NDArray[np.bool_]:
+        """Rows that a model to take away learns from: all whose target is known and that count, whether a fold tests them or not."""
+        known = target_array(self.table, self.brief)[1]
+        return known if self.weight is None else known & (self.weight > 0)
+
+    @cached_property
     def weight(self) -> NDArray[np.float64] | None:
         """How much each row counts; None when all count the same."""
         return weight_array(self.table, self.brief)
@@ -98,8 +112,8 @@ class Ground:
         return [f for f in self.brief.features if self.table.column(f).coded]
 
 
-def unfitted(key: str, settings: Mapping[str, Any], ground: Ground) -> Any:
-    """The pipeline of a learner and its preparation, as plain scikit-learn."""
+def unfitted(key: str, settings: Mapping[str, Any], ground: Ground, rows: NDArray[np.bool_]) -> Any:
+    """The pipeline of a learner and its preparation, as plain scikit-learn, to be fitted on some rows."""
     from sklearn.pipeline import Pipeline
 
     brief, width = ground.brief, len(ground.columns)
@@ -107,7 +121,8 @@ def unfitted(key: str, settings: Mapping[str, Any], ground: Ground) -> Any:
     steps = steps_of(chosen, own)
     around = Circumstances(brief.task, brief.seed, native_columns(steps, width, ground.categories))
     parts = [
-        ("prepare", transformer(steps, width, ground.categories, brief.seed)),
+        ("empty", emptied(width, empty_columns(ground.matrix[rows]))),
+        ("prepare", transformer(steps, width, ground.categories, brief.task, brief.seed)),
         ("reduce", reducer(steps, brief.task)),
         ("learn", estimator(chosen, own, around)),
     ]
@@ -116,7 +131,7 @@ def unfitted(key: str, settings: Mapping[str, Any], ground: Ground) -> Any:
 
 def fitted(key: str, settings: Mapping[str, Any], ground: Ground, rows: NDArray[np.bool_]) -> Any:
     """The pipeline, fitted on some rows."""
-    pipeline = unfitted(key, settings, ground)
+    pipeline = unfitted(key, settings, ground, rows)
     with quiet():
         weight = ground.weight_of(rows)
         given = {} if weight is None else {"learn__sample_weight": weight}

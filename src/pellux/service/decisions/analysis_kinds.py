@@ -12,7 +12,7 @@ import numpy as np
 from pellux.core.errors import Conflict
 from pellux.core.judging.honest_score import honest_score
 from pellux.core.judging.overfitting import verdict
-from pellux.core.judging.predictions import as_needed, assemble
+from pellux.core.judging.predictions import as_needed, assemble_repeats
 from pellux.objectives.tabular.column_importance import column_importance
 from pellux.objectives.tabular.drawn_tree import drawn_tree
 from pellux.objectives.tabular.export.final_model import write_final_model
@@ -52,16 +52,16 @@ def _honest(workspace: Workspace, problem_id: int, request: Mapping[str, Any]) -
 def compute_honest(database: Path, ground: Ground, keys: Sequence[Key], ids: Sequence[int]) -> dict[str, Any]:
     brief = ground.brief
     rows = np.flatnonzero(ground.assigned >= 0)
-    fold, truth, classes = ground.assigned[rows], ground.target[rows], len(brief.classes)
+    lines, truth, classes = ground.folds.lines[:, rows], ground.target[rows], len(brief.classes)
 
     def predictions(chosen: Sequence[Key]) -> Iterable[np.ndarray[Any, Any] | None]:
         for parts in read_predictions(database, chosen):
-            found = assemble(parts, fold, classes)
+            found = assemble_repeats(parts, lines, ground.folds.folds, classes)
             yield None if found is None else as_needed(found, brief.judged_by.needs)
 
     usable = [place for place, found in enumerate(predictions(keys)) if found is not None]
     found = honest_score(
-        brief.judged_by, truth, fold, classes,
+        brief.judged_by, truth, lines, classes,
         lambda chosen: (p for p in predictions([keys[usable[i]] for i in chosen]) if p is not None),
         len(usable), np.random.default_rng([brief.seed, len(usable)]), ground.weight_of(rows),
     )  # fmt: skip

@@ -14,7 +14,7 @@ from pellux.service.planning.requests import Request
 from pellux.service.workspace import Workspace
 from pellux.store import runs, trials
 from pellux.store.database import Session
-from pellux.store.problems import get_data, get_problem
+from pellux.store.problems import get_problem
 from pellux.store.records import Search, Trial
 
 MOST = 500
@@ -41,10 +41,11 @@ class Candidates:
     searches: dict[int, Search]
     costs: dict[int, Costs]
     again: dict[int, Rejudged]
-    rows: int
+    test_to_train: float
 
     @property
-    def test_to_train(self) -> float:
+    def fresh_to_train(self) -> float:
+        """Rows that a fold of a re-judging tests on over rows that it learns from."""
         return 1 / (self.judging.folds - 1)
 
     def name(self, trial: Trial) -> str:
@@ -77,11 +78,11 @@ def gather(workspace: Workspace, session: Session, problem_id: int, search_id: i
     }
     ranked = sorted(found.values(), key=lambda t: (-(t.rank_score or 0.0), t.id))
     searches = {s.id: s for s in runs.searches_of(session, problem_id, kinds=runs.RANKED)}
-    data = get_data(session, problem.data_hash)
-    held = problem.brief["split"]["holdout"] if data else 0.0
-    rows = round((data.rows if data else 0) * (1 - held))
-    judging = workspace.objective(problem).judging
-    return Candidates(judging, ranked, searches, costs_of(session, ranked, rows), rejudged(session, problem_id), rows)
+    objective = workspace.objective(problem)
+    tested = objective.tested()
+    return Candidates(
+        objective.judging, ranked, searches, costs_of(session, ranked, tested.rows), rejudged(session, problem_id), tested.to_train
+    )
 
 
 __all__ = ["BY_HAND", "HIGHEST_MEAN", "MOST", "RULES", "Candidates", "FinalistsQuery", "gather"]

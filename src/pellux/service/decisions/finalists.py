@@ -49,6 +49,14 @@ def finalists(workspace: Workspace, problem_id: int, query: FinalistsQuery) -> F
     )  # fmt: skip
 
 
+def larger_is_better_of(workspace: Workspace, problem_id: int, measure: str) -> bool:
+    """Which way a measure is good; InvalidPlan when a problem's finalists have no such measure."""
+    with workspace.database.read() as session:
+        brief = workspace.brief(get_problem(session, problem_id))
+    check_measure(brief, measure, "limit")
+    return larger_is_better(brief, measure)
+
+
 def check_query(brief: Brief, query: FinalistsQuery) -> None:
     if query.cost not in COSTS:
         raise InvalidPlan(f"Cost is measured by one of: {', '.join(COSTS)}. Got '{query.cost}'.", at="cost")
@@ -91,7 +99,8 @@ def _compared(field: Candidates, leader: Trial | None, shown: Sequence[Trial], r
     for trial in others:
         one, other, basis = _paired(field, trial, leader)
         turned = [sign * s for s in one], [sign * s for s in other]
-        found[trial.id] = compare(*turned, field.test_to_train, region), basis
+        ratio = field.test_to_train if basis == "folds" else field.fresh_to_train
+        found[trial.id] = compare(*turned, ratio, region), basis
     adjusted = holm([found[t.id][0].p_value for t in others])
     return {
         trial.id: ComparisonToLeader(

@@ -7,7 +7,7 @@ from typing import Any
 from pydantic import Field
 
 from pellux.core.errors import Conflict
-from pellux.service.decisions.analysis_kinds import HOLDOUT_LOOK, HONEST, IMPORTANCE, TREE
+from pellux.service.decisions.analysis_kinds import HOLDOUT_LOOK, HONEST, IMPORTANCE, TREE, ground_of
 from pellux.service.decisions.decisions import holdout_looks, honest_request
 from pellux.service.decisions.diagnostics import baseline_for
 from pellux.service.decisions.schemas import HoldoutView, HonestScoreView, ImportanceView, TreeView
@@ -106,7 +106,7 @@ def open_holdout(engine: Engine, problem_id: int, request: OpeningRequest) -> in
             raise Conflict(f"Trial {trial.number} is {trial.state}: only a scored trial can be judged on the holdout.")
         brief = workspace.brief(problem)
         baseline = baseline_for(session, problem_id, learner_of(workspace.objective(problem), search, trial))
-    if not brief.split.holdout:
+    if not brief.split.holdout and not ground_of(workspace, problem_id).folds.held.any():  # the data's own folds may hold rows out
         raise Conflict("This problem has no holdout: all rows are in the folds. The honest score is the estimate to trust.")
     looks = [look for look in holdout_looks(workspace, problem_id) if look.state != "failed"]
     if looks and not request.again:

@@ -10,7 +10,7 @@ import numpy as np
 
 from pellux.core.errors import InvalidPlan
 from pellux.core.judging import Brief
-from pellux.core.judging.predictions import as_needed, assemble
+from pellux.core.judging.predictions import as_needed, assemble_repeats
 from pellux.core.judging.weighted import weighted_scores
 from pellux.objectives.tabular.whole_fit import Ground
 from pellux.service.workspace import Workspace
@@ -103,15 +103,16 @@ def _computed(
     if not trials:
         return []
     rows = np.flatnonzero(ground.assigned >= 0)
-    fold, truth, classes = ground.assigned[rows], ground.target[rows], len(ground.brief.classes)
-    order = np.argsort(fold, kind="stable")
-    group, ones = np.unique(fold[order], return_inverse=True)[1], np.ones((len(rows), 1))
+    lines, classes = ground.folds.lines[:, rows], len(ground.brief.classes)
+    fold = (lines + ground.folds.folds * np.arange(len(lines))[:, None]).ravel()  # they count on from repeat to repeat
+    order, truth = np.argsort(fold, kind="stable"), np.tile(ground.target[rows], len(lines))
+    group, ones = np.unique(fold[order], return_inverse=True)[1], np.ones((len(fold), 1))
     weight = ground.weight_of(rows)
-    counts = None if weight is None else weight[order]
+    counts = None if weight is None else np.tile(weight, len(lines))[order]
     made = []
     parts = read_predictions(workspace.database.path, [(t.search_id, t.number) for t in trials])
     for trial, found in zip(trials, parts, strict=True):
-        predicted = assemble(found, fold, classes)
+        predicted = assemble_repeats(found, lines, ground.folds.folds, classes)
         for key in missing[trial.id]:
             given = None if predicted is None else as_needed(predicted, ground.brief.metrics.get(key).needs)
             if given is None:

@@ -125,7 +125,7 @@ class Engine:
             earlier = observations(session, objective, problem.id, search.learner, space, plan, before=search.id)
         coordinator = Coordinator(
             limits, self._baselines(search, objective), known, search.active_seconds, SearchState(search.state), resolved.stopping(),
-            curves, artifacts.sizes(CHECKPOINT),
+            curves, artifacts.sizes(CHECKPOINT), len(earlier),
         )  # fmt: skip
         who = Strategist(
             space,

@@ -35,12 +35,13 @@ class Work:
         self._reached[trial, fold] = max(points[-1][0], self._reached.get((trial, fold), 0))
 
     def share(self, trial: Trial) -> float:
-        """From 0 to 1; a trial that was scored did all there was to do."""
-        if trial.state is TrialState.SCORED:
-            return 1.0
+        """From 0 to 1; a trial that was scored did all there was to do, unless its fits ended where more would not have helped."""
         if self.ladder.resource == ITERATIONS:
             done = sum(self._reached.get((trial.number, fold), 0) for fold in range(self.folds))
-            return done / (self.ladder.most * self.folds)
+            early = any(fit.outcome is not None and fit.outcome.reason for fit in trial.fits.values())
+            return 1.0 if trial.state is TrialState.SCORED and not early else done / (self.ladder.most * self.folds)
+        if trial.state is TrialState.SCORED:
+            return 1.0
         fits = [fit for fit in (*trial.past, *trial.fits.values()) if fit.state is FitState.DONE]
         if self.ladder.resource == ROWS:
             whole = sum(self.ladder.levels[trial.bracket :])
@@ -115,17 +116,22 @@ class SearchRecorder:
         batch.entries.append(self._entry(at, "trial", _told(row)))
         if trial.state.ended and trial.state is not TrialState.SCORED:
             batch.unscored.append(trial.number)
-        elif trial.state is TrialState.SCORED and trial.best_iteration is not None and self._whose.keep_predictions:
-            self._note_predictions_at_best(batch, trial)
+        elif trial.state is TrialState.SCORED and trial.best_iteration is not None:
+            self._note_best(batch, trial, trial.best_iteration)
 
-    def _note_predictions_at_best(self, batch: _Batch, trial: Trial) -> None:
-        """What was predicted at the iteration that counts; nothing, when any fold's is gone."""
-        best = trial.best_iteration or 0
-        parts = {f: self._objective.predictions_at(self._artifacts, trial.number, f, best) for f in trial.fits}
-        for fold, data in parts.items():
-            if data is not None and None not in parts.values():
+    def _note_best(self, batch: _Batch, trial: Trial, best: int) -> None:
+        """What was predicted and recorded at the iteration that counts, wherever each fit ended; nothing, when any fold's is gone."""
+        left = {fold: self._objective.left_at(self._artifacts, trial.number, fold, best) for fold in trial.fits}
+        for fold, then in left.items():
+            if then is None or None in left.values():
+                continue
+            if self._whose.keep_predictions:
                 key = {"search_id": self._search_id, "trial": trial.number, "fold": fold}
-                batch.predictions.append({**key, "data": data})
+                batch.predictions.append({**key, "data": then.predictions})
+            fit = trial.fits[fold]
+            if fit.outcome is not None:
+                outcome = fit.outcome._replace(recorded=then.recorded)
+                batch.fits[fit.trial, fit.fold, fit.rung] = fit._replace(outcome=outcome)
 
     def _note_points(self, batch: _Batch, save: SavePoints) -> None:
         self._work.note(save.trial, save.fold, save.points)

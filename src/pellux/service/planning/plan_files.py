@@ -17,7 +17,7 @@ from pellux.service.planning.requests import PlanFile, checked
 def read_plan(path: Path, overrides: Sequence[str] = ()) -> PlanFile:
     """The plan in a file, its data path made absolute; InvalidPlan with one line where it cannot be read."""
     try:
-        found = yaml.safe_load(path.read_text("utf-8"))
+        found = plain_yaml(path.read_text("utf-8"))
     except FileNotFoundError:
         raise InvalidPlan(f"There is no plan file {path}.") from None
     except (OSError, UnicodeDecodeError) as error:
@@ -39,6 +39,29 @@ def read_plan(path: Path, overrides: Sequence[str] = ()) -> PlanFile:
         place, _, name = own.where.rpartition(":")
         own.where = f"{_from(path, place)}:{name}"
     return plan
+
+
+class _Plain(yaml.SafeLoader):
+    """YAML without what a plan has no use for: a key twice, of which one would be lost, and aliases, which a few bytes blow up."""
+
+    def construct_mapping(self, node: Any, deep: bool = False) -> dict[Any, Any]:
+        seen = set[str]()
+        for key, _ in node.value:
+            if key.value in seen:
+                raise yaml.constructor.ConstructorError(None, None, f"the key '{key.value}' stands there twice", key.start_mark)
+            seen.add(key.value)
+        return super().construct_mapping(node, deep)
+
+    def compose_node(self, parent: Any, index: Any) -> Any:
+        if self.check_event(yaml.events.AliasEvent):
+            mark = self.peek_event().start_mark  # type: ignore[no-untyped-call]
+            raise yaml.composer.ComposerError(None, None, "aliases (*name) are not read: write it out", mark)
+        return super().compose_node(parent, index)
+
+
+def plain_yaml(text: str) -> Any:
+    """What a YAML text says; yaml.YAMLError where it cannot be read."""
+    return yaml.load(text, _Plain)  # noqa: S506 - it is a safe loader
 
 
 def is_own(key: str) -> bool:
@@ -67,7 +90,7 @@ def apply_override(found: dict[str, Any], text: str) -> None:
         place["space"] = value or None
         return
     try:
-        place[steps[-1]] = yaml.safe_load(value)
+        place[steps[-1]] = plain_yaml(value)
     except yaml.YAMLError:
         raise InvalidPlan(f"'--set {text}': '{value}' is not a value.", at=key) from None
 

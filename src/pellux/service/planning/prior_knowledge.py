@@ -11,8 +11,8 @@ from typing import Any
 
 from pydantic import Field
 
-from pellux.core.errors import InvalidData, InvalidPlan, InvalidSpace
-from pellux.core.objective import Objective
+from pellux.core.errors import Conflict, InvalidData, InvalidPlan, InvalidSpace
+from pellux.core.objective import Judging, Objective
 from pellux.core.space import Fixed, Space, Value
 from pellux.core.strategies import CONTINUING, Observation
 from pellux.objectives.tabular.learners.settings import Learner
@@ -123,12 +123,26 @@ def keep_past_results(workspace: Workspace, problem_id: int, request: PastResult
     objective = workspace.objective(problem)
     chosen = workspace.catalogue.learner(request.learner, workspace.brief(problem).task)
     at = workspace.clock()
-    read = [_read_row(row, line, request, chosen) for line, row in _rows(request)]
-    kept = [PastResult(problem_id, request.learner, request.source, configuration, score, at) for configuration, score in read]
+    read = [_read_row(row, line, request, chosen, objective.judging) for line, row in _rows(request)]
     with workspace.database.write() as session:
+        known = {_told(row.configuration, row.score) for row in past_results(session, problem_id, request.learner)}
+        new = {_told(configuration, score): (configuration, score) for configuration, score in read}
+        kept = [
+            PastResult(problem_id, request.learner, request.source, configuration, score, at)
+            for told, (configuration, score) in new.items()
+            if told not in known
+        ]
+        if not kept:
+            raise Conflict(f"All {len(read)} results are known already, with the same scores: nothing was added.")
         add_past_results(session, problem_id, at, kept)
     scores = [row.score for row in kept]
-    return PastResultsView(rows=len(kept), best=max(scores) if objective.judging.larger_is_better else min(scores))
+    best = max(scores) if objective.judging.larger_is_better else min(scores)
+    return PastResultsView(rows=len(kept), best=best, known=len(read) - len(kept))
+
+
+def _told(configuration: Mapping[str, Value], score: float) -> str:
+    """Equal for the same result."""
+    return json.dumps([dict(configuration), score], sort_keys=True)
 
 
 def _rows(request: PastResultsRequest) -> list[tuple[int, dict[str, Any]]]:
@@ -157,7 +171,9 @@ def _json_row(text: str, line: int) -> dict[str, Any]:
     return {**row, **inner} if isinstance(inner, dict) else row
 
 
-def _read_row(row: Mapping[str, Any], line: int, request: PastResultsRequest, chosen: Learner) -> tuple[dict[str, Value], float]:
+def _read_row(
+    row: Mapping[str, Any], line: int, request: PastResultsRequest, chosen: Learner, judging: Judging
+) -> tuple[dict[str, Value], float]:
     settings = {s.name: s for s in chosen.settings}
     configuration: dict[str, Value] = {}
     for column, raw in row.items():
@@ -178,6 +194,10 @@ def _read_row(row: Mapping[str, Any], line: int, request: PastResultsRequest, ch
     score = _value(row[request.score])
     if isinstance(score, (str, bool)) or not math.isfinite(score):
         raise InvalidData(f"Line {line}: the score {row[request.score]!r} is not a number.", at="text")
+    if not judging.least <= score <= judging.most:
+        ends = f"between {judging.least:g} and {judging.most:g}" if math.isfinite(judging.most) else f"{judging.least:g} or more"
+        ends = ends if math.isfinite(judging.least) else f"{judging.most:g} or less"
+        raise InvalidData(f"Line {line}: {judging.metric} is {ends}. Got {score:g}.", at="text")
     return configuration, float(score)
 
 

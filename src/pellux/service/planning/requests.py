@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import difflib
 import re
-from typing import Annotated, Any, Literal, TypeVar
+from typing import Annotated, Any, Literal, TypeVar, get_args
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, ValidationInfo, field_validator
 
 from pellux.core.errors import InvalidPlan
 from pellux.core.judging import REGRESSION, SplitPlan
@@ -16,6 +16,16 @@ Seed = Annotated[int, Field(ge=0, lt=2**31)]
 
 class Request(BaseModel):
     model_config = ConfigDict(extra="forbid", allow_inf_nan=False, validate_by_name=True, validate_by_alias=True)
+
+    @field_validator("*", mode="before")
+    @classmethod
+    def _no_truth_for_a_number(cls, value: Any, info: ValidationInfo) -> Any:
+        """`seed: true` is a slip of the pen, not the number 1."""
+        wanted = cls.model_fields[info.field_name or ""].annotation
+        kinds = {wanted, *get_args(wanted)}
+        if isinstance(value, bool) and kinds & {int, float} and bool not in kinds:
+            raise ValueError(f"a number is wanted here, not {str(value).lower()}")
+        return value
 
 
 R = TypeVar("R", bound=Request)

@@ -165,5 +165,8 @@ class RehearsalView(View):
 
 
 class PastResultsView(View):
+    """What was added, and how many of the rows were known already and were not added again."""
+
     rows: int
     best: float
+    known: int

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from pellux.core.errors import InvalidBrief
 from pellux.core.judging import (
     BINARY,
+    HOLDOUT,
     ONLY_LEARNT,
     OURS,
     REGRESSION,
@@ -19,11 +20,12 @@ from pellux.core.judging import (
     Folds,
     Metrics,
     Rows,
+    SplitPlan,
     assign_folds,
     default_metric,
 )
 from pellux.core.judging.brief import ROLES
-from pellux.core.judging.split_plans import ORDERED
+from pellux.core.judging.split_plans import COLUMN, ORDERED
 from pellux.objectives.tabular.objective import TabularObjective
 from pellux.objectives.tabular.target import classes_of, infer_task, own_folds, split_rows
 from pellux.service.planning.requests import BriefRequest
@@ -75,7 +77,7 @@ def frame(table: Table, request: BriefRequest, metrics: Metrics = OURS) -> Frame
         task=task,
         classes=classes,
         metric=request.metric or default_metric(task, _rarest_share(table, request.target, classes)),
-        split=request.split_plan(task, own_folds(table, request.fold)[1] if request.fold else None),
+        split=_split(table, request, task),
         seed=request.seed,
         recorded=tuple(dict.fromkeys(request.recorded)),
         metrics=metrics,
@@ -83,6 +85,16 @@ def frame(table: Table, request: BriefRequest, metrics: Metrics = OURS) -> Frame
     )
     rows = split_rows(table, brief)
     return Framed(brief, assign_folds(brief.split, rows), rows)
+
+
+def _split(table: Table, request: BriefRequest, task: str) -> SplitPlan:
+    """The split plan; where the data's own folds hold rows out, with the share that they hold."""
+    if not request.fold:
+        return request.split_plan(task)
+    folds, count = own_folds(table, request.fold)
+    plan = request.split_plan(task, count)
+    held = float(np.mean(folds == HOLDOUT))
+    return replace(plan, holdout=min(held, 0.5)) if plan.kind == COLUMN and held > 0 else plan
 
 
 def _task(table: Table, request: BriefRequest, metrics: Metrics) -> str:
@@ -104,7 +116,9 @@ def _features(table: Table, request: BriefRequest) -> tuple[str, ...]:
             raise InvalidBrief(f"{name} holds free text, which no learner here can read. Ignore it.", at="features")
         if table.column(name).distinct == 0:
             raise InvalidBrief(f"{name} is missing in every row: there is nothing to learn from it. Ignore it.", at="features")
-    wanted = request.features or [c.name for c in table.columns if default_role(c)[0] == "feature"]
+    wanted = (
+        request.features if request.features is not None else [c.name for c in table.columns if default_role(c)[0] == "feature"]
+    )
     taken = {getattr(request, role) for role in ROLES} if not request.features else set()
     return tuple(name for name in wanted if name != request.target and name not in request.ignore and name not in taken)
 

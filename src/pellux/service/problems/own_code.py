@@ -54,7 +54,7 @@ def bring(workspace: Workspace, request: OwnCodeRequest) -> OwnCodeView:
     }  # fmt: skip
     if request.kind == METRIC:
         described |= {"larger_is_better": request.larger_is_better, "needs": request.needs}
-    told = json.dumps({k: v for k, v in described.items() if k != "file"}, sort_keys=True).encode()
+    told = json.dumps({k: v for k, v in described.items() if k not in ("file", "warning", "third")}, sort_keys=True).encode()
     key = f"{re.sub(r'[^a-z0-9]+', '_', name.lower())}_{hashlib.sha256(code + told).hexdigest()[:8]}"
     described["key"] = key
     folder = workspace.own_folder
@@ -77,7 +77,7 @@ def _view(found: dict[str, Any]) -> OwnCodeView:
     where = f"{found['file'] or found['module']}:{found['name']}"
     return OwnCodeView(
         key=found["key"], kind=found["kind"], where=where, sentence=found["sentence"], tasks=found["tasks"],
-        settings=[s["name"] for s in found.get("settings", [])],
+        settings=[s["name"] for s in found.get("settings", [])], warning=found.get("warning", ""),
     )  # fmt: skip
 
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Literal
 
+from pydantic import Field
+
 from pellux.service.schemas import View
 
 
@@ -16,6 +18,7 @@ class OwnCodeView(View):
     sentence: str
     tasks: list[str]
     settings: list[str]
+    warning: str = Field(description="What the first look found that is no reason to refuse it; else empty.")
 
 
 class ColumnView(View):

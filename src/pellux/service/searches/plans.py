@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from pathlib import Path
 
 from pellux.core.judging import Brief
@@ -51,27 +52,40 @@ def import_for(workspace: Workspace, plan: PlanFile) -> Table:
     return table
 
 
-def bring_own(workspace: Workspace, plan: PlanFile) -> None:
-    """Look at the classes and functions that a plan brings, and put their keys into it."""
+def bring_own(workspace: Workspace, plan: PlanFile) -> str:
+    """Look at the classes and functions that a plan brings, and put their keys into it; what to be warned of, else ''."""
+    warning = ""
     if is_own(plan.learner):
-        plan.learner = bring(workspace, OwnCodeRequest(kind="learner", where=plan.learner)).key
+        brought = bring(workspace, OwnCodeRequest(kind="learner", where=plan.learner))
+        plan.learner, warning = brought.key, brought.warning
     for own in plan.metrics:
         request = OwnCodeRequest(kind="metric", where=own.where, larger_is_better=own.larger_is_better, needs=own.needs)
         key, name = bring(workspace, request).key, own.where.rpartition(":")[2]
         plan.brief.metric = key if plan.brief.metric == name else plan.brief.metric
         plan.brief.recorded = [key if m == name else m for m in plan.brief.recorded]
+    return warning
 
 
-def check(workspace: Workspace, plan: PlanFile, *, rehearsed: bool) -> tuple[Brief, Space, RehearsalView]:
+@dataclass(frozen=True)
+class Checked:
+    """A plan that could be launched. `warning` is what a look at own code found that is no reason to refuse it."""
+
+    brief: Brief
+    space: Space
+    found: RehearsalView
+    warning: str
+
+
+def check(workspace: Workspace, plan: PlanFile, *, rehearsed: bool) -> Checked:
     """Validate a plan without launching it; with `rehearsed` after a few real fits."""
     table = import_for(workspace, plan)
-    bring_own(workspace, plan)
+    warning = bring_own(workspace, plan)
     objective = framed_objective(workspace, table, plan.brief)
     request = search_request(plan)
     space = check_search(objective, request).space
     problem_id = create_problem(workspace, plan.brief, reuse=True)
     fits = rehearse(workspace, problem_id, request) if rehearsed else []
-    return objective.brief, space, RehearsalView(fits=fits, forecast=forecast(workspace, problem_id, request))
+    return Checked(objective.brief, space, RehearsalView(fits=fits, forecast=forecast(workspace, problem_id, request)), warning)
 
 
 def search_request(plan: PlanFile) -> SearchRequest:

@@ -79,10 +79,12 @@ def training_script(ground: Ground, key: str, settings: Mapping[str, Any], origi
     """The script's text; Conflict when the metric has no plain scikit-learn form."""
     brief = ground.brief
     imports: dict[str, set[str]] = {}
-    built = expression(unfitted(key, settings, ground), imports, indent=4)
+    built = expression(unfitted(key, settings, ground, ground.known), imports, indent=4)
     name, call = _score(brief.metric, brief.task == MULTICLASS)
     imports.setdefault("sklearn.metrics", set()).add(name)
-    if brief.weight:
+    if brief.weight and brief.metric == "largest error":  # it knows no weights: rows that do not count are left out
+        call = "(truth[weight > 0], predicted[weight > 0])"
+    elif brief.weight:
         call = f"{call[:-1]}, sample_weight=weight)"
     splitters = ["StratifiedKFold", "StratifiedShuffleSplit"] if brief.split.kind == STRATIFIED else ["KFold", "ShuffleSplit"]
     imports.setdefault("sklearn.model_selection", set()).update(splitters)

@@ -5,6 +5,7 @@ A schedule is the setting `schedule`: a list of [iteration, settings], each hold
 
 from __future__ import annotations
 
+import copy
 from collections.abc import Mapping, Sequence
 from typing import Any
 
@@ -35,8 +36,23 @@ def _changes(learner: Learner, model: Any, settings: Mapping[str, Any], around: 
 
 
 def plain(model: Any) -> Any:
-    """A fitted estimator without our wrapper, for files that must load where Pellux is not."""
-    from pellux.objectives.tabular.learners.stages import Outsider
+    """A fitted estimator without our wrappers, for files that must load where Pellux is not."""
+    from pellux.objectives.tabular.learners.stages import Outsider, ScaledTarget
 
     outsider: Any = Outsider
-    return model if isinstance(model, outsider) else getattr(model, "model_", model)
+    scaled: Any = ScaledTarget
+    if isinstance(model, outsider):
+        return model
+    inner = getattr(model, "model_", model)
+    return _in_own_units(inner) if isinstance(inner, scaled) else inner
+
+
+def _in_own_units(trained: Any) -> Any:
+    """What was trained on a scaled target, with the scale worked into its last weights: a linear model's, or a network's last layer."""
+    model, mean, scale = copy.deepcopy(trained.model), trained.mean_, trained.scale_
+    if hasattr(model, "coefs_"):
+        model.coefs_[-1] = model.coefs_[-1] * scale
+        model.intercepts_[-1] = model.intercepts_[-1] * scale + mean
+    else:
+        model.coef_, model.intercept_ = model.coef_ * scale, model.intercept_ * scale + mean
+    return model

@@ -72,7 +72,14 @@ class Several(Learner):
     def line(self, setting: Setting) -> str:
         if setting.name == MODEL:
             return super().line(setting)
-        return super().line(setting) + _condition(self._owners(setting.name), len(self.members))
+        return super().line(setting) + self._condition(self._owners(setting.name))
+
+    def _condition(self, owners: Sequence[str]) -> str:
+        if len(owners) == len(self.members):
+            return ""
+        # In quotes where it would be taken for a parameter: the nearest neighbours have a setting 'neighbours'.
+        words = [f'"{key}"' if any(s.name == key for s in self.settings) else key for key in owners]
+        return f" if {MODEL} == {words[0]}" if len(words) == 1 else f" if {MODEL} in ({', '.join(words)})"
 
     def _owners(self, name: str) -> list[str]:
         return [m.key for m in self.members if name.startswith(f"{m.key}_") or any(s.name == name for s in m.settings)]
@@ -96,16 +103,10 @@ class Several(Learner):
                 check_within(parameter, setting)
             owners = self._owners(parameter.name)
             if len(owners) < len(options) and (parameter.condition is None or MODEL not in names(parameter.condition)):
-                hint = _condition(owners, len(self.members)).strip()
+                hint = self._condition(owners).strip()
                 raise InvalidSpace(
                     f"{parameter.name}: not every learner has this setting. Write '{hint}' after it.", at=parameter.name
                 )
-
-
-def _condition(owners: Sequence[str], members: int) -> str:
-    if len(owners) == members:
-        return ""
-    return f" if {MODEL} == {owners[0]}" if len(owners) == 1 else f" if {MODEL} in ({', '.join(owners)})"
 
 
 def several(members: Sequence[Weighted]) -> Learner:

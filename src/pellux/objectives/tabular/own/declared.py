@@ -2,7 +2,7 @@
 
 Each is a description `KEY.json` in the workspace's folder `own`, with a copy of its file beside it. The key ends in the
 hash of the code, so what a key means never changes. The code itself is imported only where a fit or a score is computed,
-never in the server; see own_probe.py for the look at it.
+never in the server; see probe.py for the look at it.
 """
 
 from __future__ import annotations
@@ -15,6 +15,8 @@ from collections.abc import Mapping
 from pathlib import Path
 from types import ModuleType
 from typing import Any
+
+import numpy as np
 
 from pellux.core.judging import Metric, Metrics
 from pellux.objectives.tabular.learners.catalogue import Catalogue
@@ -63,13 +65,17 @@ def own_learner(found: Mapping[str, Any], folder: Path) -> Learner:
 
 
 def own_metric(found: Mapping[str, Any], folder: Path) -> Metric:
+    third = found.get("third", "optional")  # earlier versions did not ask
+
     def judge(truth: Any, predicted: Any, classes: int, weight: Any) -> float:
         function = load(found, folder)
+        if weight is None and third == "needed":
+            weight = np.ones(len(truth))
         return float(function(truth, predicted) if weight is None else function(truth, predicted, weight))
 
     return Metric(
         found["key"], found["larger_is_better"], found["needs"], tuple(found["tasks"]), found["sentence"], judge,
-        least=-float("inf"), most=float("inf"),
+        least=-float("inf"), most=float("inf"), weighs=third != "none",
     )  # fmt: skip
 
 

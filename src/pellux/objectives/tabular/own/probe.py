@@ -11,6 +11,7 @@ import importlib.util
 import inspect
 import json
 import os
+import pickle
 import re
 import sys
 import traceback
@@ -75,13 +76,13 @@ def _learner(kind: Any) -> dict[str, Any]:
         for n, p in plain.items()
         if n != seed and (offer := _offer(p.default)) is not None
     ]
-    tasks, failure = _tried(kind, seed)
+    tasks, failure, warning = _tried(kind, seed)
     if not tasks:
         raise failure if failure else TypeError(f"{kind.__name__} could learn nothing")
     doc = (inspect.getdoc(kind) or "").split("\n\n")[0].replace("\n", " ").strip()
     return {
         "settings": settings, "tasks": tasks, "seed": seed, "weights": "sample_weight" in inspect.signature(methods["fit"]).parameters,
-        "sentence": doc or f"Your own class {kind.__name__}.",
+        "sentence": doc or f"Your own class {kind.__name__}.", "warning": warning,
     }  # fmt: skip
 
 
@@ -106,8 +107,8 @@ def _explained(doc: str) -> dict[str, str]:
     return {m[1]: m[2].strip() for m in re.finditer(r"^(\w+) :.*\n\s+(.+)$", doc, re.MULTILINE)}
 
 
-def _tried(kind: Any, seed: str) -> tuple[list[str], BaseException | None]:
-    """The tasks at which it fits and predicts made-up rows, and why it failed at the first of the others."""
+def _tried(kind: Any, seed: str) -> tuple[list[str], BaseException | None, str]:
+    """The tasks at which it fits and predicts made-up rows, why it failed at the first of the others, and what to be warned of."""
     rng = np.random.default_rng(0)
     rows = rng.normal(size=(ROWS, COLUMNS))
     line = rows[:, 0] + 0.3 * rng.normal(size=ROWS)
@@ -116,7 +117,7 @@ def _tried(kind: Any, seed: str) -> tuple[list[str], BaseException | None]:
     }  # fmt: skip
     classifies = _is(kind, "classifier") or callable(getattr(kind, "predict_proba", None))
     wanted = ("regression",) if _is(kind, "regressor") else TASKS[:2] if classifies else TASKS
-    found, failure = [], None
+    found, failure, warning = [], None, ""
     for task in wanted:
         try:
             model = kind(**({seed: 0} if seed else {}))
@@ -131,9 +132,21 @@ def _tried(kind: Any, seed: str) -> tuple[list[str], BaseException | None]:
             elif hasattr(model, "predict_proba"):
                 _check_probabilities(np.asarray(model.predict_proba(rows[:10])), len(np.unique(targets[task])), model)
             found.append(task)
+            warning = warning or _unsaved(model)
         except Exception as error:
             failure = failure or error
-    return found, failure
+    return found, failure, warning
+
+
+def _unsaved(model: Any) -> str:
+    try:
+        pickle.dumps(model)
+    except Exception as error:
+        return (
+            f"A fitted {type(model).__name__} cannot be pickled ({type(error).__name__}: {error}): its size stays unknown, and there "
+            "will be no model.joblib to take away."
+        )
+    return ""
 
 
 def _check_probabilities(given: Any, classes: int, model: Any) -> None:
@@ -150,16 +163,29 @@ def _is(kind: Any, what: str) -> bool:
 def _metric(function: Any, order: dict[str, Any]) -> dict[str, Any]:
     if not callable(function):
         raise TypeError(f"{function!r} is not a function")
-    rng = np.random.default_rng(0)
+    rng, third = np.random.default_rng(0), _third(function)
+    weights = {"none": (), "needed": (np.ones(ROWS),), "optional": (np.ones(ROWS),)}[third]
     for task in order["tasks"]:
         classes = {"binary": 2, "multiclass": 3}.get(task, 0)
         truth = rng.integers(0, classes, ROWS) if classes else rng.normal(size=ROWS)
         said = rng.dirichlet(np.ones(classes), ROWS) if classes and order["needs"] == "probabilities" else truth
-        score = float(function(truth, said))
-        if not np.isfinite(score):
-            raise ValueError(f"it gave {score} for a plain example of a {task} target")
+        scores = [float(function(truth, said, *weights)), *([float(function(truth, said))] if third != "needed" else [])]
+        if not np.isfinite(scores).all():
+            raise ValueError(f"it gave {scores[0]} for a plain example of a {task} target")
     doc = (inspect.getdoc(function) or "").split("\n\n")[0].replace("\n", " ").strip()
-    return {"sentence": doc or f"Your own function {function.__name__}."}
+    return {"sentence": doc or f"Your own function {function.__name__}.", "third": third}
+
+
+def _third(function: Any) -> str:
+    """Whether a function takes the rows' weights beside truth and predictions: 'none', 'optional' or 'needed'."""
+    try:
+        parameters = list(inspect.signature(function).parameters.values())
+    except (TypeError, ValueError):  # written in C: it is asked without
+        return "none"
+    places = [p for p in parameters if p.kind in (p.POSITIONAL_ONLY, p.POSITIONAL_OR_KEYWORD)]
+    if len(places) > 2 and places[2].default is places[2].empty:
+        return "needed"
+    return "optional" if len(places) > 2 or any(p.kind is p.VAR_POSITIONAL for p in parameters) else "none"
 
 
 if __name__ == "__main__":
