@@ -38,60 +38,51 @@ def results(server: Server, search: int) -> list[Any]:
     return [tuple(t[what] for what in told) for t in page["trials"]]
 
 
-def fits_done(folder: Path) -> Counter[Any]:
-    """How often each fit of each rung was scored."""
+def fits_done(folder: Path, search: int) -> Counter[Any]:
+    """How often each fit of each rung of a search was scored."""
     wanted = ", ".join(f"json_extract(payload, '$.{key}')" for key in ("trial", "fold", "rung"))
-    where = "kind = 'fit' AND json_extract(payload, '$.state') = 'done'"
-    return Counter(sqlite3.connect(folder / "pellux.db").execute(f"SELECT {wanted} FROM ledger WHERE {where}"))
+    where = "search_id = ? AND kind = 'fit' AND json_extract(payload, '$.state') = 'done'"
+    return Counter(sqlite3.connect(folder / "pellux.db").execute(f"SELECT {wanted} FROM ledger WHERE {where}", (search,)))
 
 
-def test_killed_amid_halving_it_goes_on_from_its_rungs(tmp_path: Path) -> None:
+def reached(server: Server, forest: int, network: int, fits: int, trials: int) -> None:
+    """Both searches have come so far."""
+    server.until(f"/searches/{network}", lambda s: s["trials"]["pruned"] + s["trials"]["scored"] >= trials)
+    server.until(f"/searches/{forest}", lambda s: s["fits"]["run"] >= fits)
+
+
+def test_killed_and_started_again_searches_end_as_uninterrupted(tmp_path: Path) -> None:
+    """One with a model, and one amid halving; side by side, killed twice."""
     csv = write_csv(tmp_path / "mixed.csv", mixed_columns()).read_bytes()
     with Server(tmp_path / "calm") as server:
-        undisturbed = results(server, launch(server, csv, NETWORK))
-    folder = tmp_path / "rough"
-    with Server(folder) as server:
-        search = launch(server, csv, NETWORK)
-        server.until(f"/searches/{search}", lambda s: s["trials"]["pruned"] + s["trials"]["scored"] >= 3)
-        server.kill()
-    before = fits_done(folder)
-    with Server(folder) as server:
-        server.until(f"/searches/{search}", lambda s: s["trials"]["pruned"] + s["trials"]["scored"] >= 6)
-        server.kill()
-    with Server(folder) as server:
-        assert results(server, search) == undisturbed
-    done = fits_done(folder)
-    assert set(done.values()) == {1}, "a scored rung was run again"
-    assert before.keys() < done.keys()
-    assert {rung for _, _, rung in done} == {0, 1, 2}
-
-
-def test_killed_and_started_again_it_ends_as_uninterrupted(tmp_path: Path) -> None:
-    csv = write_csv(tmp_path / "mixed.csv", mixed_columns()).read_bytes()
-    with Server(tmp_path / "calm") as server:
-        undisturbed = results(server, launch(server, csv, FOREST))
+        calm = [launch(server, csv, body) for body in (FOREST, NETWORK)]
+        undisturbed = [results(server, search) for search in calm]
         assert server.stop() == 0
 
     folder = tmp_path / "rough"
     with Server(folder) as server:
-        search = launch(server, csv, FOREST)
-        server.until(f"/searches/{search}", lambda s: s["fits"]["run"] >= 13)
+        forest, network = (launch(server, csv, body) for body in (FOREST, NETWORK))
+        reached(server, forest, network, fits=3, trials=3)
         server.kill()
-    before = sqlite3.connect(folder / "pellux.db").execute("SELECT trial, fold, ended_at FROM fit WHERE state = 'done'").fetchall()
-    assert len(before) >= 13
-
+    database = sqlite3.connect(folder / "pellux.db")
+    scored = "SELECT trial, fold, ended_at FROM fit WHERE search_id = ? AND state = 'done'"
+    before, rungs = database.execute(scored, (forest,)).fetchall(), fits_done(folder, network)
+    assert len(before) >= 3
     with Server(folder) as server:
-        assert server.until(f"/searches/{search}", lambda s: s["fits"]["run"] > len(before))["state"] in ("running", "finished")
+        reached(server, forest, network, fits=len(before) + 1, trials=6)
         server.kill()
     with Server(folder) as server:
-        assert results(server, search) == undisturbed
+        assert [results(server, search) for search in (forest, network)] == undisturbed
 
-    done, database = fits_done(folder), sqlite3.connect(folder / "pellux.db")
+    done = fits_done(folder, forest)
     assert len(done) == 10 * 5
     assert set(done.values()) == {1}, "a scored fit was run again"
-    kept = set(database.execute("SELECT trial, fold, ended_at FROM fit"))
-    assert set(before) <= kept, "a recorded score was written anew"
-    assert [s for (s,) in database.execute("SELECT DISTINCT attempt FROM fit")] == [1]
+    assert set(before) <= set(database.execute(scored, (forest,))), "a recorded score was written anew"
+    assert [s for (s,) in database.execute("SELECT DISTINCT attempt FROM fit WHERE search_id = ?", (forest,))] == [1]
+    climbed = fits_done(folder, network)
+    assert set(climbed.values()) == {1}, "a scored rung was run again"
+    assert rungs.keys() < climbed.keys()
+    assert {rung for _, _, rung in climbed} == {0, 1, 2}
 
 
 def test_a_second_server_says_who_holds_the_workspace(tmp_path: Path) -> None:

@@ -309,7 +309,7 @@ def test_a_space_is_read_in_both_forms_and_compared(client: Client) -> None:
 def test_past_results_are_kept_or_refused_with_their_line(client: Client, problem: dict[str, Any]) -> None:
     path = f"/problems/{problem['id']}/past-results"
     body = {"learner": "tree", "score": "ap", "columns": {"who": "-"}, "text": "depth,ap,who\n3,0.4,anna\n5,0.6,ben\n"}
-    assert client("POST", path, body, 201) == {"rows": 2, "best": 0.6}
+    assert client("POST", path, body, 201) == {"rows": 2, "best": 0.6, "known": 0}
     refused(client("POST", path, {**body, "columns": {}}), 422, "invalid-data", "'who' is no setting", "columns")
     refused(client("POST", path, {**body, "text": "depth,ap,who\n3,high,x"}), 422, "invalid-data", "Line 2", "text")
     known = client(
