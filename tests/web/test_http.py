@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import csv
 import json
 import re
 from pathlib import Path
@@ -13,6 +14,7 @@ from jsonschema import Draft202012Validator
 from openapi_spec_validator import validate
 
 from pellux.service.engine.engine import Engine
+from pellux.store.problems import label
 from pellux.web.app import create_app
 from pellux.web.resources import api
 from tests.making import mixed_columns, write_csv
@@ -71,8 +73,8 @@ def client(engine: Engine) -> Client:
 
 @pytest.fixture
 def problem(client: Client, tmp_path: Path) -> dict[str, Any]:
-    csv = write_csv(tmp_path / "mixed.csv", mixed_columns()).read_bytes()
-    data = client("POST", "/data?name=mixed.csv", status=201, data=csv, content_type="text/csv")
+    table = write_csv(tmp_path / "mixed.csv", mixed_columns()).read_bytes()
+    data = client("POST", "/data?name=mixed.csv", status=201, data=table, content_type="text/csv")
     body = {"data": data["hash"], "target": "label", "metric": "ROC AUC", "ignore": ["amount"]}
     found: dict[str, Any] = client("POST", "/problems", body, 201)
     return found
@@ -92,6 +94,18 @@ def test_the_document_is_valid_openapi_and_current(client: Client) -> None:
     names = [o["operationId"] for path in DOCUMENT["paths"].values() for o in path.values()]
     assert len(names) == len(set(names)) > 25
     assert all(o["summary"].endswith(".") for path in DOCUMENT["paths"].values() for o in path.values())
+
+
+def test_a_text_of_an_earlier_version_that_is_none_breaks_no_list(client: Client, engine: Engine, problem: dict[str, Any]) -> None:
+    with engine.workspace.database.write() as session:
+        label(session, problem["id"], 0.0, name="odd", tags=["half \ud800"])
+    assert [p["tags"] for p in client("GET", "/problems", status=200)] == [["half \ud800"]]
+    refused(
+        client("PUT", f"/problems/{problem['id']}/label", {"name": "half \ud800"}),
+        422,
+        "invalid-plan",
+        "half of a character pair",
+    )
 
 
 @pytest.mark.slow
@@ -115,7 +129,12 @@ def test_the_whole_way_through_the_api(client: Client, engine: Engine, problem: 
     for path in ("points", "lanes", "summary", "trials"):
         client("GET", f"/searches/{search['id']}/{path}", status=200)
     assert client("GET", f"/trials/{best['id']}", status=200)["mean"] == best["mean"]
-    client("PUT", f"/trials/{best['id']}/remarks", {"note": "good", "shortlisted": True}, 204)
+    client("PUT", f"/trials/{best['id']}/remarks", {"note": "=1+2", "shortlisted": True, "tags": ["@warm"]}, 204)
+    lines = list(csv.DictReader(client("GET", f"/searches/{search['id']}/export/csv", status=200).decode().splitlines()))
+    assert {"'=1+2", "'@warm"} <= {value for line in lines for value in line.values()}, "a spreadsheet computes nothing"
+    assert float(lines[0]["mean"]) > 0
+    for tags in (["half \ud800"], ["no\0thing"], ["t" * 61], ["t"] * 51):
+        refused(client("PUT", f"/trials/{best['id']}/remarks", {"tags": tags}), 422, "invalid-plan")
     assert json.loads(client("GET", f"/trials/{best['id']}/configuration/json", status=200)["text"]) == best["configuration"]
     for kind in ("csv", "jsonl", "parquet"):
         assert client("GET", f"/searches/{search['id']}/export/{kind}", status=200)

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import functools
+import json
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
 from flask import Flask, Response, current_app, request
 from pydantic import BaseModel, TypeAdapter, ValidationError
+from pydantic_core import PydanticSerializationError
 from werkzeug.exceptions import BadRequest, UnsupportedMediaType
 
 from pellux import __version__
@@ -130,7 +132,14 @@ def _json_body() -> Any:
 def _respond(operation: Operation, found: Any) -> Response:
     if operation.returns is None:
         return current_app.response_class(status=204)
-    text = TypeAdapter(operation.returns).dump_json(found)
+    adapter = TypeAdapter(operation.returns)
+    try:
+        text = adapter.dump_json(found)
+    except (
+        PydanticSerializationError,
+        UnicodeError,
+    ):  # a text that an earlier version let in: one row is not to break a whole list
+        text = json.dumps(adapter.dump_python(found, mode="json"), separators=(",", ":")).encode()
     return current_app.response_class(text, operation.status, mimetype=JSON)
 
 

@@ -27,6 +27,8 @@ from pellux.store.runs import get_search
 
 LANE_FITS = 1200
 
+FORMULA = ("=", "+", "-", "@", "\t", "\r")
+
 
 def trial_row(trial: Trial) -> TrialRow:
     return TrialRow(
@@ -187,8 +189,13 @@ def _csv(rows: list[dict[str, Any]]) -> bytes:
     text = io.StringIO()
     writer = csv.DictWriter(text, rows[0] if rows else ["search", "trial"])
     writer.writeheader()
-    writer.writerows(rows)
-    return text.getvalue().encode()
+    writer.writerows({name: _harmless(value) for name, value in row.items()} for row in rows)
+    return text.getvalue().encode("utf-8", "replace")
+
+
+def _harmless(value: Any) -> Any:
+    """A text that a spreadsheet would take for a formula gets an apostrophe in front; numbers stay numbers."""
+    return f"'{value}" if isinstance(value, str) and value[:1] in FORMULA else value
 
 
 def _parquet(rows: list[dict[str, Any]]) -> bytes:

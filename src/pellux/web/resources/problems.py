@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pydantic import Field
 
-from pellux.service.planning.requests import BriefRequest, Request
+from pellux.service.planning.requests import BriefRequest, Request, Tags
 from pellux.service.problems import problems
 from pellux.service.problems.schemas import FindingView, PreviewView, ProblemView, SplitView
 from pellux.service.searches.baselines import BaselinesRequest, baselines, forget_baselines, score_baselines
@@ -19,7 +19,7 @@ class DerivedQuery(Request):
 
 class LabelRequest(Request):
     name: str | None = Field(None, min_length=1, max_length=200)
-    tags: list[str] | None = None
+    tags: Tags | None = None
 
 
 def add(api: Api) -> None:

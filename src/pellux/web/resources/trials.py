@@ -8,7 +8,7 @@ from pydantic import Field
 
 from pellux.service.decisions.configurations import configuration_text
 from pellux.service.decisions.schemas import ConfigurationView
-from pellux.service.planning.requests import Request
+from pellux.service.planning.requests import Request, Tags
 from pellux.service.searches import searches, trials
 from pellux.service.searches.schemas import TrialDetail
 from pellux.web.api import Api
@@ -21,7 +21,7 @@ class TrialStateRequest(Request):
 
 class RemarksRequest(Request):
     note: str | None = Field(None, max_length=10_000)
-    tags: list[str] | None = None
+    tags: Tags | None = None
     shortlisted: bool | None = None
 
 

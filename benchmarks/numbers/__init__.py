@@ -1,0 +1,1 @@
+"""Is every number right? An independent computation beside Pellux's own: `make check-numbers`."""
