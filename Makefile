@@ -3,6 +3,7 @@
 # make setup   Python environment and front end    make bench   benchmarks, written to docs/benchmarks.md
 # make bench-stopping   what early stopping saves and costs, on tables of real fits
 # make wheel   dist/pellux-VERSION.whl with the built pages      make coverage   what the Python tests reach
+# make check-numbers   an independent computation of scores and exports, beside ours
 # make shots   docs/screenshots from the demo      make dev     front end with live reload (beside `pellux serve`)
 # make format  formats everything                  make types   OpenAPI document, schemas and TypeScript types anew
 
@@ -11,7 +12,7 @@ BIN := .venv/bin
 STATIC := src/pellux/web/static/index.html
 SOURCES := $(shell find frontend/src frontend/index.html frontend/public -type f 2>/dev/null)
 
-.PHONY: demo test setup bench bench-brief bench-deciding bench-stopping bench-strategies wheel coverage shots dev format types browser clean
+.PHONY: demo test setup bench bench-brief bench-deciding bench-stopping bench-strategies check-numbers wheel coverage shots dev format types browser clean
 
 demo: setup
 	$(BIN)/pellux demo
@@ -56,6 +57,9 @@ bench-stopping: setup
 bench-strategies: setup
 	$(BIN)/pip install --quiet --constraint constraints.txt --editable '.[bench]'
 	$(BIN)/python -m benchmarks.strategies.run
+
+check-numbers: setup
+	$(BIN)/python -m benchmarks.numbers.run
 
 wheel: setup
 	rm -rf build dist

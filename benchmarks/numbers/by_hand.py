@@ -32,7 +32,8 @@ from sklearn import (
 )
 
 Array = NDArray[Any]
-NATIVE, FILLED, SCALED = ("boosting", "lightgbm"), ("bayes", "tree", "forest", "extra", "xgboost"), ("scaled",)
+NATIVE, FILLED = ("boosting", "lightgbm"), ("bayes", "tree", "forest", "extra", "xgboost")  # the others: scaled
+BY_EPOCH = ("sgd", "network")
 
 
 @dataclass(frozen=True)
@@ -160,10 +161,10 @@ def learner(key: str, task: str, s: Mapping[str, Any], seed: int, categories: li
         ) if regression else linear_model.LogisticRegression(
             C=1 / s["pull"], l1_ratio=float(s["sparsity"]), solver="saga", max_iter=s["steps"], random_state=seed, **balance
         ),
-        "sgd": lambda: in_own_units((linear_model.SGDRegressor if regression else linear_model.SGDClassifier)(
+        "sgd": lambda: (linear_model.SGDRegressor if regression else linear_model.SGDClassifier)(
             loss="squared_error" if regression else "log_loss", penalty="elasticnet", alpha=s["pull"], l1_ratio=float(s["sparsity"]),
             learning_rate=s["schedule_kind"], eta0=s["rate"], average=s["average"], max_iter=s["epochs"], tol=None, random_state=seed,
-        )),
+        ),
         "neighbours": lambda: (neighbors.KNeighborsRegressor if regression else neighbors.KNeighborsClassifier)(
             n_neighbors=s["neighbours"], weights="distance" if s["nearer_counts"] else "uniform", p=float(s["power"])
         ),
@@ -186,17 +187,45 @@ def learner(key: str, task: str, s: Mapping[str, Any], seed: int, categories: li
         ),
         "lightgbm": lightgbm,
         "xgboost": xgboost,
-        "network": lambda: in_own_units((neural_network.MLPRegressor if regression else neural_network.MLPClassifier)(
+        "network": lambda: (neural_network.MLPRegressor if regression else neural_network.MLPClassifier)(
             hidden_layer_sizes=(s["width"],) * s["layers"], activation=s["activation"], alpha=s["pull"], batch_size=s["batch"],
             learning_rate_init=s["rate"], max_iter=s["epochs"], tol=0.0, n_iter_no_change=s["epochs"] + 1, random_state=seed,
-        )),
+        ),
     }  # fmt: skip
     return made[key]()
+
+
+class ByEpoch:
+    """Trained epoch by epoch from one stream of random numbers, a regression on a target of mean 0 and variance 1."""
+
+    def __init__(self, rows: Rows, key: str, task: str, settings: Mapping[str, Any], seed: int, train: Array) -> None:
+        self.columns, self.model = prepared(rows, key), learner(key, task, settings, seed, [])
+        matrix, target = self.columns.fit_transform(rows.matrix[train]), rows.target[train]
+        self.mean, self.scale = float(target.mean()), float(target.std())
+        given: dict[str, Any] = {} if task == "regression" else {"classes": np.unique(target)}
+        if rows.weight is not None:
+            given["sample_weight"] = rows.weight[train]
+        self.model.random_state = np.random.RandomState(seed)
+        for _ in range(settings["epochs"]):
+            self.model.partial_fit(matrix, (target - self.mean) / self.scale if task == "regression" else target, **given)
+
+    @property
+    def classes_(self) -> Array:
+        return np.asarray(self.model.classes_)
+
+    def predict(self, matrix: Array) -> Array:
+        said = self.model.predict(self.columns.transform(matrix))
+        return np.asarray(said if hasattr(self.model, "classes_") else self.mean + self.scale * said)
+
+    def predict_proba(self, matrix: Array) -> Array:
+        return np.asarray(self.model.predict_proba(self.columns.transform(matrix)))
 
 
 def fitted(rows: Rows, key: str, task: str, settings: Mapping[str, Any], seed: int, train: Array) -> Any:
     """The whole pipeline, fitted on some rows."""
     places = list(range(rows.matrix.shape[1] - rows.categories, rows.matrix.shape[1])) if key in NATIVE else []
+    if key in BY_EPOCH:
+        return ByEpoch(rows, key, task, settings, seed, train)
     model = pipeline.Pipeline([("prepare", prepared(rows, key)), ("learn", learner(key, task, settings, seed, places))])
     given = {} if rows.weight is None else {"learn__sample_weight": rows.weight[train]}
     return model.fit(rows.matrix[train], rows.target[train], **given)
@@ -207,7 +236,7 @@ Judge = Callable[[Array, Any, Array | None], float]
 
 def scores(truth: Array, model: Any, rows: Array, weight: Array | None, classes: int) -> dict[str, float]:
     """Every metric of the task, by its definition in scikit-learn or in docs/judging.md."""
-    said = np.asarray(model.predict(rows))
+    said = np.asarray(model.predict(rows), dtype=int if classes else float)
     w = {"sample_weight": weight}
     m = metrics
     if not classes:

@@ -153,6 +153,8 @@ def model_bytes(model: Any) -> int | None:
 
 def predict(model: Any, rows: NDArray[np.float64], brief: Brief) -> NDArray[Any]:
     """Codes, probabilities of every class of the brief (rows, classes), or numbers: what the metric needs."""
+    if brief.task == REGRESSION:
+        return np.asarray(model.predict(rows), dtype=float)
     if brief.judged_by.needs != "probabilities":
         return np.asarray(model.predict(rows))
     return probabilities(model, rows, len(brief.classes))
@@ -162,7 +164,7 @@ def probabilities(model: Any, rows: NDArray[np.float64], classes: int) -> NDArra
     """Probabilities of every class of the brief, shape (rows, classes)."""
     found = model.predict_proba(rows)
     if found.shape[1] == classes:
-        return np.asarray(found)
+        return np.asarray(found, dtype=float)  # what comes in single precision would be judged in it, and cut off at 1e-7
     # A class that the fold's training rows do not hold has probability 0.
     full = np.zeros((len(rows), classes))
     full[:, np.asarray(model.classes_, dtype=int)] = found
