@@ -116,7 +116,7 @@ def honest(case: Case, folder: Path, path: Path) -> Found:
     """For every metric: what the honest score calls raw, from kept predictions, against the best mean of fold scores."""
     found, workspace = Found(), Workspace(folder)
     context = FitContext(lambda level, score: None, lambda: False, MemoryArtifacts(), time.perf_counter)
-    keys = ("ridge", "tree", "neighbours") if case.task == "regression" else ("bayes", "tree", "logistic")
+    keys = ("ridge", "tree", "boosting") if case.task == "regression" else ("bayes", "tree", "logistic")
     for metric in OURS.metrics.of_task(case.task):
         here = ground(workspace, path, case, metric.key)
         rows = np.flatnonzero(here.assigned >= 0)
