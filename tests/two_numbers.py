@@ -14,7 +14,7 @@ from typing import Any
 
 from pellux.core.errors import InvalidPlan, InvalidSpace
 from pellux.core.judging import Tested
-from pellux.core.objective import FitContext, FitFailed, FitOrder, FitResult, Judging, Kept, Left, Terms
+from pellux.core.objective import FitContext, FitFailed, FitOrder, FitResult, Holds, Judging, Kept, Left, Terms
 from pellux.core.reasons import because
 from pellux.core.space import Space, Value, parse
 from pellux.objectives.registry import Stored
@@ -50,8 +50,7 @@ class Pair:
     def defaults(self) -> dict[str, Value]:
         return {"x": 0.0, "y": 0.0, "steps": STEPS}
 
-    @property
-    def baselines(self) -> tuple[dict[str, Value], ...]:
+    def baselines(self, space: Space) -> tuple[dict[str, Value], ...]:
         return (self.defaults,)
 
     def settle(self, configuration: Mapping[str, Any]) -> tuple[Pair, dict[str, Any]]:
@@ -115,7 +114,7 @@ class TwoNumbers:
 
     @property
     def judging(self) -> Judging:
-        return Judging("closeness", larger_is_better=True, folds=FOLDS, fits=FOLDS, most=0.0)
+        return Judging("closeness", larger_is_better=True, folds=FOLDS, fits=FOLDS, most=0.0, rows=False)
 
     def open(self, stored: Stored) -> TwoNumbers:
         return self
@@ -127,6 +126,10 @@ class TwoNumbers:
 
     def translated(self, to: str, key: str, configuration: Mapping[str, Value]) -> dict[str, Value] | None:
         return dict(configuration)
+
+    @property
+    def holds(self) -> Holds:
+        return Holds()
 
     def evaluators(self, terms: Terms) -> Source:
         return Source(terms)

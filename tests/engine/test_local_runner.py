@@ -40,7 +40,7 @@ def assignment(workspace: Workspace, tmp_path: Path) -> Assignment:
     made = frame(table, BriefRequest(data=table.hash, target="label", metric="ROC AUC", ignore=["amount"], seed=2))
     np.save(tmp_path / "folds.npy", made.folds.kept)
     source = TabularSource(table.folder, tmp_path / "folds.npy", made.brief.to_json(), None, Terms(learner="forest"))
-    return Assignment(source, FileArtifacts(tmp_path / "kept"), tmp_path / "worker")
+    return Assignment(source, FileArtifacts(tmp_path / "kept", tmp_path / "fits"), tmp_path / "worker")
 
 
 @pytest.fixture

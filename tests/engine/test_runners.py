@@ -54,7 +54,7 @@ class TestSimulated(Conformance):
 class TestLocal(Conformance):
     @pytest.fixture
     def bench(self, tmp_path: Path) -> Iterator[Bench]:
-        assignment = Assignment(Source(Terms(grid=(1, 2, 3, 4))), FileArtifacts(tmp_path / "kept"), tmp_path / "worker")
+        assignment = Assignment(Source(Terms(grid=(1, 2, 3, 4))), FileArtifacts(tmp_path / "kept", tmp_path / "fits"), tmp_path / "worker")
         runner = LocalRunner(assignment)
 
         def kill(worker: int) -> None:
@@ -110,7 +110,7 @@ def test_a_runner_that_answers_out_of_turn_changes_no_result() -> None:
 
 @pytest.mark.parametrize("kind", ["files", "memory"])
 def test_artifacts_are_kept_by_trial_fold_and_name(kind: str, tmp_path: Path) -> None:
-    kept: Artifacts = FileArtifacts(tmp_path / "kept") if kind == "files" else MemoryArtifacts()
+    kept: Artifacts = FileArtifacts(tmp_path / "kept", tmp_path / "fits") if kind == "files" else MemoryArtifacts()
     assert kept.get(1, 0, "checkpoint") is None
     for trial, fold in ((1, 0), (1, 1), (12, 0), (2, 0)):
         assert kept.put(trial, fold, "checkpoint", b"x" * (trial + fold)) == trial + fold
@@ -128,7 +128,7 @@ def test_artifacts_are_kept_by_trial_fold_and_name(kind: str, tmp_path: Path) ->
 
 
 def test_a_full_disk_leaves_the_checkpoint_that_was_there(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    kept = FileArtifacts(tmp_path)
+    kept = FileArtifacts(tmp_path, tmp_path / "fits")
     kept.put(1, 0, "checkpoint", b"first")
 
     def full(self: Path, content: Any) -> int:

@@ -181,8 +181,8 @@ def test_each_of_several_learners_brings_its_own_parameters() -> None:
         assert set(settings) <= {s.name for s in member.settings}
         seen.add(member.key)
     assert seen == {"logistic", "forest", "boosting"}
-    assert [config["model"] for config in mixed.baselines] == ["logistic", "forest", "boosting"]
-    for config, alone in zip(mixed.baselines, ("logistic", "forest", "boosting"), strict=True):
+    assert [config["model"] for config in mixed.baselines(mixed.default_space())] == ["logistic", "forest", "boosting"]
+    for config, alone in zip(mixed.baselines(mixed.default_space()), ("logistic", "forest", "boosting"), strict=True):
         assert mixed.settle(config)[1] == OURS.learner(alone, "binary").defaults
         assert mixed.whole({"model": alone}) == config
 

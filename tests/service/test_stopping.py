@@ -83,7 +83,7 @@ def test_growing_in_steps_is_growing_at_once(key: str, task: str, tmp_path: Path
     around = Circumstances(task, 5)
     whole = estimator(chosen, settings, around).fit(x, y)
     model, done = chosen.build(settings, around), 0
-    kept = FileArtifacts(tmp_path)
+    kept = FileArtifacts(tmp_path, tmp_path / "fits")
     for to in (1, 3, 4, 10):
         chosen.growth.steer(model, settings)
         chosen.growth.grow(model, x, y, None, done, to)
@@ -102,7 +102,7 @@ def test_growing_in_steps_is_growing_at_once(key: str, task: str, tmp_path: Path
 
 
 def test_a_damaged_or_missing_checkpoint_is_said_and_not_used(tmp_path: Path) -> None:
-    kept = FileArtifacts(tmp_path / "deep" / "er")
+    kept = FileArtifacts(tmp_path / "deep" / "er", tmp_path / "fits")
     assert checkpoints.read(kept, 1, 0) == (None, "")
     checkpoints.write(kept, 1, 0, Progress(3, "model"))
     path = tmp_path / "deep" / "er" / "1-0.checkpoint"
@@ -118,7 +118,7 @@ def test_a_damaged_or_missing_checkpoint_is_said_and_not_used(tmp_path: Path) ->
 
 
 def keeping_of(folder: Path, trial: int, ancestors: list[int]) -> _Keeping:
-    context = FitContext(lambda level, score: None, lambda: False, FileArtifacts(folder), time.perf_counter)
+    context = FitContext(lambda level, score: None, lambda: False, FileArtifacts(folder, folder / "fits"), time.perf_counter)
     return _Keeping(context, trial, 0, ancestors)
 
 

@@ -12,6 +12,7 @@ COMMANDS = {
     "serve": "Serve a workspace.",
     "run": "Run a plan to its end.",
     "check": "Validate a plan, rehearse it, forecast it.",
+    "init": "Write a plan for a program, from its --help.",
     "trials": "Write every trial of a search.",
     "decide": "Choose a configuration by a rule, sign it, export it.",
     "past-results": "Bring results from elsewhere into a problem.",

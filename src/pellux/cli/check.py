@@ -4,15 +4,17 @@ from __future__ import annotations
 
 import json
 import tempfile
+from contextlib import closing
 from pathlib import Path
 
 import click
 
 from pellux.cli import options
+from pellux.cli.first_look import tell_first_look
 from pellux.cli.progress import duration
-from pellux.service.planning.plan_files import read_plan
+from pellux.service.planning.plan_files import own_folders, read_plan
 from pellux.service.planning.schemas import ForecastView, RehearsalFitView
-from pellux.service.searches.plans import check
+from pellux.service.searches.plans import check, check_code
 from pellux.service.workspace import Workspace
 
 
@@ -20,13 +22,20 @@ from pellux.service.workspace import Workspace
 @click.argument("plan", type=click.Path(path_type=Path))
 @click.option("--set", "overrides", multiple=True, metavar="KEY=VALUE", help="Change a value of the plan: plan.trials=10.")
 @click.option("--quick", is_flag=True, help="No rehearsal: nothing is fitted, and no time is forecast.")
+@options.devices
 @options.as_json
-def command(plan: Path, overrides: tuple[str, ...], quick: bool, as_json: bool) -> None:
-    """Validate PLAN against its data, try a few fits, and forecast fits and minutes. Nothing is kept."""
-    with tempfile.TemporaryDirectory(prefix="pellux-check-") as scratch:
-        workspace = Workspace(Path(scratch), allowed=[plan.parent])
-        checked = check(workspace, read_plan(plan, overrides), rehearsed=not quick)
-        workspace.close()
+def command(plan: Path, overrides: tuple[str, ...], quick: bool, devices: list[str] | None, as_json: bool) -> None:
+    """Validate PLAN against its data, try a few fits, and forecast fits and minutes. Of own code one real fit is run, and what was
+    read from its output is marked. Nothing is kept."""
+    wanted = read_plan(plan, overrides)
+    with (
+        tempfile.TemporaryDirectory(prefix="pellux-check-") as scratch,
+        closing(Workspace(Path(scratch), allowed=own_folders(plan, wanted), devices=devices)) as workspace,
+    ):
+        if wanted.code is not None:
+            tell_first_look(check_code(workspace, wanted, looked=not quick), as_json=as_json)
+            return
+        checked = check(workspace, wanted, rehearsed=not quick)
     brief, space, found, forecast = checked.brief, checked.space, checked.found, checked.found.forecast
     if checked.warning:
         click.echo(f"Warning: {checked.warning}", err=True)

@@ -22,7 +22,18 @@ def workspace(function: Callable[..., Any]) -> Callable[..., Any]:
 def allow(function: Callable[..., Any]) -> Callable[..., Any]:
     return click.option(
         "--allow", "allowed", multiple=True, type=click.Path(path_type=Path, exists=True, file_okay=False),
-        help="A folder from which own learners and metrics may be run; may be given more than once.",
+        help="A folder from which own code may be run; may be given more than once.",
+    )(function)  # fmt: skip
+
+
+def _split(context: click.Context, parameter: click.Parameter, value: str | None) -> list[str] | None:
+    """Names of devices between commas, each once."""
+    return None if value is None else list(dict.fromkeys(part.strip() for part in value.split(",") if part.strip()))
+
+
+def devices(function: Callable[..., Any]) -> Callable[..., Any]:
+    return click.option(
+        "--devices", metavar="0,1", callback=_split, help="Devices that fits may hold; what the system tells of when left out."
     )(function)  # fmt: skip
 
 

@@ -20,7 +20,7 @@ from pellux.cli.progress import Progress
 from pellux.cli.remote import Remote
 from pellux.service.engine.engine import Engine
 from pellux.service.errors import PelluxError
-from pellux.service.planning.plan_files import read_plan
+from pellux.service.planning.plan_files import own_folders, read_plan
 from pellux.service.planning.requests import PlanFile
 from pellux.service.searches.plans import begin, import_for
 from pellux.service.searches.schemas import SearchView
@@ -35,12 +35,13 @@ EXIT = {"finished": 0, "failed": 1, "stopped": 130, "paused": 130, "running": 1}
 @click.argument("plan", type=click.Path(path_type=Path))
 @options.workspace
 @click.option("--set", "overrides", multiple=True, metavar="KEY=VALUE", help="Change a value of the plan: plan.trials=10.")
+@options.devices
 @options.as_json
-def command(plan: Path, folder: Path, overrides: tuple[str, ...], as_json: bool) -> None:
+def command(plan: Path, folder: Path, overrides: tuple[str, ...], devices: list[str] | None, as_json: bool) -> None:
     """Run PLAN to its end, with progress. Ctrl-C pauses it; the same command goes on with it."""
     interruption = _Interruption()
     wanted = read_plan(plan, overrides)
-    workspace = Workspace(folder, allowed=[plan.parent])
+    workspace = Workspace(folder, allowed=own_folders(plan, wanted), devices=devices)
     try:
         workspace.hold_engine()
     except EngineHeld as held:
@@ -77,12 +78,12 @@ class _Interruption:
 
 
 def _run_here(workspace: Workspace, plan: PlanFile, as_json: bool, interruption: _Interruption) -> dict[str, Any]:
-    table = import_for(workspace, plan)
+    what = plan.name or "own code" if plan.code else f"{import_for(workspace, plan).name}, {plan.learner}"
     asked = interruption.asked
     with closing(Engine(workspace)) as engine:
         interruption.note()
         search_id = begin(engine, plan)
-        with Progress(quiet=as_json, title=f"{table.name}, {plan.learner}") as progress:
+        with Progress(quiet=as_json, title=what) as progress:
             _follow(lambda: search_view(engine, search_id), progress, asked)
             if asked.is_set() and search_view(engine, search_id).state == "running":
                 with suppress(PelluxError):  # it has just ended
@@ -93,9 +94,10 @@ def _run_here(workspace: Workspace, plan: PlanFile, as_json: bool, interruption:
 
 
 def _run_there(remote: Remote, plan: PlanFile, as_json: bool, interruption: _Interruption) -> dict[str, Any]:
-    plan.brief.data = remote.upload(Path(plan.brief.data))["hash"]
-    if plan.reading:
-        plan.brief.data = remote.send("POST", f"/data/{plan.brief.data}/readings", plan.reading)["hash"]
+    if plan.code is None:
+        plan.table.data = remote.upload(Path(plan.table.data))["hash"]
+        if plan.reading:
+            plan.table.data = remote.send("POST", f"/data/{plan.table.data}/readings", plan.reading)["hash"]
     interruption.note()
     asked = interruption.asked
     search_id = remote.send("POST", "/runs", plan.model_dump(by_alias=True))["id"]
@@ -103,7 +105,7 @@ def _run_there(remote: Remote, plan: PlanFile, as_json: bool, interruption: _Int
     def look() -> SearchView:
         return SearchView.model_validate(remote.get(f"/searches/{search_id}"))
 
-    with Progress(quiet=as_json, title=f"on {remote.url}, {plan.learner}") as progress:
+    with Progress(quiet=as_json, title=f"on {remote.url}, {plan.learner or plan.name or 'own code'}") as progress:
         _follow(look, progress, asked)
         if asked.is_set() and look().state == "running":
             with suppress(PelluxError):

@@ -8,7 +8,9 @@ with these protocols, and a line in their registry.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
+from contextlib import AbstractContextManager
 from dataclasses import dataclass, field
+from pathlib import Path
 from typing import Any, Protocol
 
 from pellux.core.judging import Tested
@@ -25,6 +27,14 @@ class FitFailed(Exception):
     def __init__(self, reason: Reason, warnings: Sequence[str] = (), seconds: float | None = None) -> None:
         super().__init__(reason.code)
         self.reason, self.warnings, self.seconds = reason, tuple(warnings), seconds
+
+
+class Unavailable(Exception):
+    """Raised by an evaluator when what every fit needs is not there: the search pauses with the reason, and no trial fails of it."""
+
+    def __init__(self, reason: Reason) -> None:
+        super().__init__(reason.code)
+        self.reason = reason
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,6 +93,11 @@ class Kept(Protocol):
         """What was kept last; None where there is nothing."""
         ...
 
+    def folder(self, trial: int, fold: int) -> AbstractContextManager[Path]:
+        """A folder of this machine for a fit that writes files: as the last fit of this trial and fold left it, and kept again
+        when the context ends. What lies in its `keep` outlives the search; the rest goes with the checkpoints."""
+        ...
+
 
 @dataclass(frozen=True)
 class FitContext:
@@ -96,12 +111,15 @@ class FitContext:
     kept : Kept
         Checkpoints, and predictions of which it is not known yet whether they count.
     clock : function that gives seconds, from any beginning
+    devices : tuple of str
+        The devices of the machine that are this fit's alone.
     """
 
     point: Callable[[int, float], None]
     nobody_waits: Callable[[], bool]
     kept: Kept
     clock: Callable[[], float]
+    devices: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -179,6 +197,10 @@ class Terms:
         A folder for what its workers share while it runs; empty for none.
     shared_bytes : int
         What that may take.
+    settings : tuple of str
+        All parameters of its space, also those that are not active in a configuration.
+    memory_bytes : int or None
+        What one fit may take, where the worker does not limit itself.
     """
 
     learner: str = ""
@@ -187,6 +209,27 @@ class Terms:
     grid: tuple[int, ...] = ()
     shared: str = ""
     shared_bytes: int = 512 * 2**20
+    settings: tuple[str, ...] = ()
+    memory_bytes: int | None = None
+
+
+@dataclass(frozen=True)
+class Holds:
+    """What a fit holds of its machine while it runs.
+
+    Attributes
+    ----------
+    cores, devices : int
+    memory_mb : int or None
+        None: an even share of the machine's.
+    elsewhere : bool
+        Whether it runs in processes of its own, which the worker watches; else in the worker, which is limited itself.
+    """
+
+    cores: int = 1
+    devices: int = 0
+    memory_mb: int | None = None
+    elsewhere: bool = False
 
 
 class Grows(Protocol):
@@ -213,9 +256,8 @@ class Configurable(Protocol):
     def growth(self) -> Grows | None: ...
     @property
     def defaults(self) -> dict[str, Value]: ...
-    @property
-    def baselines(self) -> tuple[dict[str, Value], ...]:
-        """What is scored before anything is searched."""
+    def baselines(self, space: Space) -> tuple[dict[str, Value], ...]:
+        """What is scored before anything is searched: usual settings, or where the space says to start."""
         ...
 
     def settle(self, configuration: Mapping[str, Any]) -> tuple[Configurable, dict[str, Any]]:
@@ -253,6 +295,8 @@ class Judging:
         Fits of a whole trial: folds times repeats.
     also : tuple of str
         Metrics recorded beside the deciding one.
+    rows : bool
+        Whether a fit can learn from a part of its rows.
     """
 
     metric: str
@@ -263,6 +307,7 @@ class Judging:
     most: float = float("inf")
     also: tuple[str, ...] = ()
     seed: int = 0
+    rows: bool = True
 
     @property
     def sign(self) -> int:
@@ -289,6 +334,9 @@ class Objective(Protocol):
     def translated(self, to: str, key: str, configuration: Mapping[str, Value]) -> dict[str, Value] | None:
         """A configuration of one key as another would write it; None when it means nothing there."""
         ...
+
+    @property
+    def holds(self) -> Holds: ...
 
     def evaluators(self, terms: Terms) -> EvaluatorSource: ...
 

@@ -49,7 +49,7 @@ from pellux.engine.messages import (
     WorkerLost,
     WorkerReady,
 )
-from pellux.engine.model import Limits, Outcome, Trial
+from pellux.engine.model import Fit, Limits, Outcome, Trial
 from pellux.engine.pruning import Pruning, Stopping
 from pellux.engine.states import FitState, IllegalTransition, SearchState, TrialState, moved
 from pellux.engine.worker_pool import Key
@@ -193,8 +193,19 @@ class Coordinator:
                 trial.move(TrialState.RUNNING)
         if fit.state is FitState.CUT:
             self.life.write_down_late(fit, event)
+        elif event.outcome.state is FitState.LOST:
+            self._wait_for(fit, event)
         else:
             self.life.end_fit(fit, event.outcome, event.at)
+
+    def _wait_for(self, fit: Fit, event: FitEnded) -> None:
+        """What fits need is gone: this one waits, as all do, until a person has brought it back and says to go on."""
+        self.life.out.append(SaveFit(fit._replace(state=FitState.LOST, ended_at=event.at), event.at))
+        if not self.trials[fit.trial].state.ended:
+            self.life.requeue(fit)
+        if self.state is SearchState.RUNNING:
+            self._move(SearchState.PAUSED, event.outcome.reason)
+            self._save_search(event.at)
 
     def _on_proposal(self, event: Proposal) -> None:
         self._asked = False

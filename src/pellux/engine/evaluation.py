@@ -6,7 +6,7 @@ import time
 import traceback
 from collections.abc import Callable
 
-from pellux.core.objective import Evaluator, FitContext, FitFailed, FitOrder
+from pellux.core.objective import Evaluator, FitContext, FitFailed, FitOrder, Unavailable
 from pellux.core.reasons import because
 from pellux.engine.model import Outcome
 from pellux.engine.states import FitState
@@ -28,6 +28,8 @@ def evaluate(
     except FitFailed as failed:
         seconds = clock() - begun if failed.seconds is None else failed.seconds
         return Outcome(FitState.ERROR, seconds=seconds, reason=failed.reason, log=tail(), warnings=failed.warnings)
+    except Unavailable as missing:
+        return Outcome(FitState.LOST, seconds=clock() - begun, reason=missing.reason, log=tail())
     except MemoryError:
         return Outcome(FitState.MEMORY, seconds=clock() - begun, reason=because("too little memory"), log=tail())
     except Exception as error:

@@ -45,12 +45,18 @@ class Assignment:
         The file that gets what fits print.
     memory_bytes : int or None
         What a worker may allocate beyond what it holds when its evaluator is open.
+    devices : tuple of str
+        Those that are this worker's alone; the runner puts them in.
+    each : int
+        How many devices a worker is to have.
     """
 
     evaluators: EvaluatorSource
     artifacts: Artifacts
     log: Path
     memory_bytes: int | None = None
+    devices: tuple[str, ...] = ()
+    each: int = 0
 
 
 def main(assignment: Assignment, pipe: Connection, parent_end: Connection) -> None:
@@ -70,7 +76,10 @@ def main(assignment: Assignment, pipe: Connection, parent_end: Connection) -> No
                 whose = (HERE, order.trial, order.fold, order.attempt)
                 send(FitStarted(*whose, time.time()))
                 log.clear()
-                context = FitContext(_Curve(order, send).point, partial(inbox.cut, order), assignment.artifacts, time.perf_counter)
+                curve = _Curve(order, send)
+                context = FitContext(
+                    curve.point, partial(inbox.cut, order), assignment.artifacts, time.perf_counter, assignment.devices
+                )
                 outcome = evaluate(evaluator, order, context, log.tail)
                 send(FitEnded(*whose, outcome, time.time()))
 

@@ -6,6 +6,7 @@ import os
 import platform
 from importlib.metadata import version
 from importlib.util import find_spec
+from pathlib import Path
 
 import psutil
 
@@ -15,9 +16,15 @@ PACKAGES = ("numpy", "scipy", "scikit-learn", "lightgbm", "xgboost-cpu")
 MODULES = {"scikit-learn": "sklearn", "xgboost-cpu": "xgboost"}
 
 
-def default_workers() -> int:
-    """The cores that this process may use."""
-    return max(1, len(os.sched_getaffinity(0)))
+def default_workers(cores: int = 1) -> int:
+    """How many fits that hold so many cores fit into those that this process may use; one at the least."""
+    return max(1, len(os.sched_getaffinity(0)) // max(cores, 1))
+
+
+def devices_here() -> tuple[str, ...]:
+    """The devices that the system tells of, by their numbers."""
+    found = [path.name.removeprefix("nvidia") for path in Path("/dev").glob("nvidia[0-9]*")]
+    return tuple(sorted(found, key=int))
 
 
 def memory_for(workers: int, wanted_mb: int | None = None) -> int:

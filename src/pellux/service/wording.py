@@ -72,6 +72,26 @@ SENTENCES: dict[str, Callable[[Facts], str]] = {
     "not among the finalists": lambda f: (
         f"fold {f['fold']}: place {f['place']} of {f['of']}, the best {f['went_on']} went on to all folds"
     ),
+    # What pauses a search
+    "code changed": lambda f: (
+        f"Its code changed while it ran ({f['files']}), and scores of another code are not comparable. "
+        "Put it back as it was and go on, or begin a new search, which becomes a new problem."
+    ),
+    "code gone": lambda f: f"{f['why']} Put it back and go on.",
+    # How a fit of own code ends
+    "not started": lambda f: f["why"],
+    "exit status": lambda f: (
+        (f"It ended with exit status {f['status']}" if f["status"] >= 0 else f"It was ended by signal {-f['status']}")
+        + (f": {f['said']}" if f["said"] else ", and printed nothing.")
+    ),
+    "no score said": lambda f: (
+        f"It ended well, but gave no {f['metric']}: no line of JSON with that key, none in scores.jsonl, nothing that a pattern picks out, "
+        + (f"and no number in the last line of: {f['said']}" if f["said"] else "and it printed nothing.")
+    ),
+    "score not finite": lambda f: f"Its {f['metric']} is {f['score']}, which is no score.",
+    "ended before a score": lambda f: "It was told to end before it gave a score.",
+    "pattern too slow": lambda f: "The pattern took more than a second on one line; write it so that it need not try so much.",
+    "program too large": lambda f: f"It and what it started took more than their {f['limit']:,} MB of memory.",
     # How a fit ends
     "error": lambda f: f"{f['kind']}: {f['text']}",
     "too little memory": lambda f: "The fit needed more memory than its limit.",

@@ -15,10 +15,13 @@ from pellux.core.errors import Conflict, WorkspaceError
 from pellux.core.judging import Brief
 from pellux.core.objective import Objective
 from pellux.engine.artifacts import Artifacts, FileArtifacts
+from pellux.engine.devices import DevicePool
+from pellux.objectives.code.objective import CODE_KINDS
 from pellux.objectives.registry import Kind, Objectives, Stored
 from pellux.objectives.tabular.objective import KIND as TABLE
 from pellux.objectives.tabular.objective import Tabular
 from pellux.objectives.tabular.own.declared import catalogue_of
+from pellux.service.machine import devices_here
 from pellux.store.database import Database
 from pellux.store.lock import EngineHeld, EngineLock
 from pellux.store.records import Problem
@@ -30,9 +33,11 @@ class Workspace:
     """An opened workspace. Everything that touches it gets this object; it has the clock too."""
 
     def __init__(
-        self, folder: Path, clock: Callable[[], float] = time.time, allowed: Sequence[Path] = (), kinds: Sequence[Kind] = ()
-    ) -> None:
+        self, folder: Path, clock: Callable[[], float] = time.time, allowed: Sequence[Path] = (), kinds: Sequence[Kind] = (),
+        devices: Sequence[str] | None = None,
+    ) -> None:  # fmt: skip
         self.folder = folder.resolve()
+        self.devices = DevicePool(devices_here() if devices is None else devices)
         self.allowed = [path.resolve() for path in allowed]  # folders from which people's own code may run
         self.clock = clock
         self._told: dict[str, float] = {}
@@ -47,7 +52,7 @@ class Workspace:
         self.database = Database(self.folder / "pellux.db")
         self.hub = self.database.hub
         self.look_again()
-        self._objectives = Objectives(Tabular(lambda: self.catalogue), *kinds)
+        self._objectives = Objectives(Tabular(lambda: self.catalogue), *CODE_KINDS, *kinds)
 
     def look_again(self) -> None:
         """Take in what people brought of their own code since."""
@@ -66,7 +71,7 @@ class Workspace:
 
     def artifacts(self, search_id: int) -> Artifacts:
         """What the fits of a search leave to go on from."""
-        return FileArtifacts(self.checkpoints_folder(search_id))
+        return FileArtifacts(self.checkpoints_folder(search_id), self.fits_folder(search_id))
 
     @contextmanager
     def telling(self, token: str) -> Iterator[Callable[[float], None]]:
@@ -100,6 +105,10 @@ class Workspace:
     def checkpoints_folder(self, search_id: int) -> Path:
         """What the growing fits of a search leave to go on from."""
         return self.folder / "checkpoints" / f"search-{search_id}"
+
+    def fits_folder(self, search_id: int) -> Path:
+        """The folders of fits that write files of their own: what is in their `keep` stays with the trial."""
+        return self.folder / "fits" / f"search-{search_id}"
 
     def prefixes_folder(self, search_id: int) -> Path:
         """Prepared rows that the workers of a search share while it runs."""

@@ -63,6 +63,10 @@ def change_brief(
     ledger.append(session, [ledger.New(at, None, "problem", {"problem_id": problem_id, "what": "brief"})])
 
 
+def change_objective(session: Session, problem_id: int, objective: str) -> None:
+    session.execute(update(models.Problem).where(models.Problem.id == problem_id).values(objective=objective))
+
+
 def label(session: Session, problem_id: int, at: float, *, name: str | None = None, tags: list[str] | None = None) -> None:
     """What is None stays."""
     changes: dict[str, Any] = {**({"name": name} if name else {}), **({"tags": tags} if tags is not None else {})}

@@ -11,6 +11,7 @@ from dataclasses import dataclass, replace
 from multiprocessing.connection import Connection, wait
 from typing import Any
 
+from pellux.engine.devices import DevicePool
 from pellux.engine.messages import CutFit, StartFit, WorkerLost
 from pellux.engine.processes import busy_seconds, kill_group, prepare
 from pellux.engine.runners.base import Report
@@ -25,14 +26,18 @@ class _Process:
     pipe: Connection
     parent_end: Connection
     heard: float
+    devices: tuple[str, ...] = ()
     busy_seconds: float = 0.0
 
 
 class LocalRunner:
-    """Runs the fits of one search."""
+    """Runs the fits of one search. A worker that is to have devices begins when so many are free."""
 
-    def __init__(self, assignment: Assignment, clock: Callable[[], float] = time.time) -> None:
-        self._assignment = assignment
+    def __init__(
+        self, assignment: Assignment, clock: Callable[[], float] = time.monotonic, devices: DevicePool | None = None
+    ) -> None:
+        self._assignment, self._devices = assignment, devices or DevicePool()
+        self._without_devices: dict[int, int] = {}  # workers that wait for some, and their lanes
         self._clock = clock
         self._context = prepare()
         self._workers: dict[int, _Process] = {}
@@ -40,15 +45,22 @@ class LocalRunner:
         self._looked = 0.0
 
     def hire(self, worker: int, lane: int) -> None:
+        devices = self._devices.take(self._assignment.each)
+        if devices is None:
+            self._without_devices[worker] = lane
+        else:
+            self._begin(worker, lane, devices)
+
+    def _begin(self, worker: int, lane: int, devices: tuple[str, ...]) -> None:
         ours, theirs = self._context.Pipe()
         listening, holding = self._context.Pipe(duplex=False)
         log = self._assignment.log
-        assignment = replace(self._assignment, log=log.with_name(f"{log.name}-{lane + 1}.log"))
+        assignment = replace(self._assignment, log=log.with_name(f"{log.name}-{lane + 1}.log"), devices=devices)
         process = self._context.Process(target=main, args=(assignment, theirs, listening), daemon=True)
         process.start()
         theirs.close()
         listening.close()
-        self._workers[worker] = _Process(process, ours, holding, self._clock())
+        self._workers[worker] = _Process(process, ours, holding, self._clock(), devices)
 
     def start(self, fit: StartFit) -> None:
         self._send(fit.worker, fit)
@@ -68,15 +80,26 @@ class LocalRunner:
             self._assignment.evaluators.tidy()
 
     def dismiss(self, worker: int) -> None:
+        self._without_devices.pop(worker, None)
         held = self._workers.pop(worker, None)
         if held is not None:
-            _kill(held)
+            self._end(held)
+
+    def _end(self, held: _Process) -> None:
+        _kill(held)
+        self._devices.give(held.devices)
 
     def wake(self) -> None:
         with contextlib.suppress(OSError):
             self._mouth.send_bytes(b"!")
 
     def wait(self, seconds: float) -> list[Report]:
+        for worker, lane in list(self._without_devices.items()):
+            devices = self._devices.take(self._assignment.each)
+            if devices is None:
+                break
+            del self._without_devices[worker]
+            self._begin(worker, lane, devices)
         by_pipe = {held.pipe: number for number, held in self._workers.items()}
         by_sentinel = {held.process.sentinel: number for number, held in self._workers.items()}
         ready = wait([self._ear, *by_pipe, *by_sentinel], seconds)
@@ -109,8 +132,8 @@ class LocalRunner:
         held.process.join(1)
         code = held.process.exitcode
         why = reason or (f"killed by {signal.Signals(-code).name}" if code and code < 0 else f"ended with exit code {code}")
-        _kill(held)
-        return WorkerLost(worker, f"the worker process {held.process.pid} was {why}", self._clock())
+        self._end(held)
+        return WorkerLost(worker, f"the worker process {held.process.pid} was {why}", time.time())
 
     def _frozen(self) -> list[Report]:
         """Workers that give no sign of life and do not compute either: stopped, or stuck in the kernel."""
@@ -131,7 +154,7 @@ class LocalRunner:
         return lost
 
     def close(self) -> None:
-        for worker in list(self._workers):
+        for worker in [*self._workers, *self._without_devices]:
             self.dismiss(worker)
 
 

@@ -11,7 +11,7 @@ import numpy as np
 
 from pellux.core.errors import InvalidPlan
 from pellux.core.judging import REGRESSION, Brief, Folds, Rows, Tested
-from pellux.core.objective import Judging, Kept, Left, Terms
+from pellux.core.objective import Holds, Judging, Kept, Left, Terms
 from pellux.core.space import Value
 from pellux.core.stopping import telling_share
 from pellux.objectives.registry import Stored
@@ -57,6 +57,10 @@ class TabularObjective:
             known = {m.key for m in chosen.members}
             return chosen.adopt(member.key, {**member.defaults, **settings}) if member.key in known else None
         return settings if member.key == chosen.key else None
+
+    @property
+    def holds(self) -> Holds:
+        return Holds()
 
     def evaluators(self, terms: Terms) -> TabularSource:
         return TabularSource(self.table, self.folds, self.brief.to_json(), self.own, terms)

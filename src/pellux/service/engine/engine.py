@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 from typing import Any
 
 from pellux.core.objective import Objective, Terms
@@ -41,9 +42,9 @@ RunnerFactory = Callable[[Assignment], Runner]
 class Engine:
     """Owns the drivers. One lives as long as the process that serves or runs."""
 
-    def __init__(self, workspace: Workspace, make_runner: RunnerFactory = LocalRunner) -> None:
+    def __init__(self, workspace: Workspace, make_runner: RunnerFactory | None = None) -> None:
         self.workspace = workspace
-        self._make_runner = make_runner
+        self._make_runner = make_runner or partial(LocalRunner, devices=workspace.devices)
         self._drivers: dict[int, Driver] = {}
         self._lock = threading.Lock()
         self.analyst = Analyst(workspace, KINDS)
@@ -123,8 +124,9 @@ class Engine:
         limits = _limits(plan, search.workers, objective)
         with self.workspace.database.read() as session:
             earlier = observations(session, objective, problem.id, search.learner, space, plan, before=search.id)
+        baselines = self._baselines(search, objective)
         coordinator = Coordinator(
-            limits, self._baselines(search, objective), known, search.active_seconds, SearchState(search.state), resolved.stopping(),
+            limits, baselines, known, search.active_seconds, SearchState(search.state), resolved.stopping(),
             curves, artifacts.sizes(CHECKPOINT), len(earlier),
         )  # fmt: skip
         who = Strategist(
@@ -134,7 +136,7 @@ class Engine:
             limits.sign,
             chosen.defaults,
             _strategy_settings(search, objective),
-            starts(space, plan.starts),
+            [start for start in starts(space, plan.starts) if start not in baselines],
         )
         recorder = SearchRecorder(
             self.workspace, Whose(search_id=search.id, problem_id=problem.id, run="search", frozen=problem.frozen), objective,
@@ -166,16 +168,19 @@ class Engine:
         return Driver(coordinator, runner, recorder, NoProposals(), self.workspace.clock)
 
     def _assignment(self, search: Search, objective: Objective, plan: SettingsRequest) -> Assignment:
-        resolved = Resolved.from_json(search.stopping)
+        resolved, holds = Resolved.from_json(search.stopping), objective.holds
+        memory = memory_for(search.workers, plan.memory_mb or holds.memory_mb)
         terms = Terms(
             learner=search.learner, resource=resolved.resource, most=resolved.levels[-1], grid=resolved.grid,
             shared=str(self.workspace.prefixes_folder(search.id)), shared_bytes=plan.prefix_mb * 2**20,
+            settings=tuple(parse(search.space).by_name) if search.space else (), memory_bytes=memory if holds.elsewhere else None,
         )  # fmt: skip
         return Assignment(
             evaluators=objective.evaluators(terms),
             artifacts=self.workspace.artifacts(search.id),
             log=self.workspace.log_file(search.id),
-            memory_bytes=memory_for(search.workers, plan.memory_mb),
+            memory_bytes=None if holds.elsewhere else memory,
+            each=holds.devices,
         )
 
     def _baselines(self, search: Search, objective: Objective) -> list[dict[str, Any]]:
@@ -188,7 +193,7 @@ class Engine:
                 for trial, _, _ in scored
                 if trial.search_id != search.id
             }
-        return [dict(config) for config in chosen.baselines if chosen.settle(config)[0].key not in known]
+        return [dict(config) for config in chosen.baselines(parse(search.space)) if chosen.settle(config)[0].key not in known]
 
 
 def _strategy_settings(search: Search, objective: Objective) -> Any:

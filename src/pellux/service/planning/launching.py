@@ -12,6 +12,7 @@ from pellux.core.settings import settings_of
 from pellux.core.space import Counting, Space, Value, parse, write
 from pellux.core.strategies import AUTOMATIC, Pick, pick, strategy
 from pellux.core.strategies.grid import lattice
+from pellux.objectives.code.brief import OUTSIDE
 from pellux.service.engine.engine import Engine
 from pellux.service.machine import default_workers, versions
 from pellux.service.planning.plan_files import apply_override
@@ -25,6 +26,8 @@ from pellux.store.database import Session
 from pellux.store.decisions import get_decision
 from pellux.store.problems import get_problem
 from pellux.store.runs import NewRun, create_run
+
+MOST_OUTSIDE = 64  # fits that an outside loop may hold at once where nobody says
 
 
 @dataclass(frozen=True)
@@ -61,7 +64,31 @@ def check_search(objective: Objective, request: SearchRequest, telling: Callable
             raise InvalidPlan(
                 f"{len(first)} starts are more than the {settings.members} members of the population.", at="plan.starts"
             )
-    return Checked(space, picked, settings, first, trials, plan.workers or default_workers(), stopping)
+    return Checked(space, picked, settings, first, trials, plan.workers or default_workers(objective.holds.cores), stopping)
+
+
+def check_holds(workspace: Workspace, objective: Objective, plan: SettingsRequest) -> int:
+    """How many workers a search gets; InvalidPlan when more are wanted than fit into the machine."""
+    holds, devices = objective.holds, len(workspace.devices.names)
+    if objective.kind == OUTSIDE:
+        return plan.workers or MOST_OUTSIDE
+    room = default_workers(holds.cores)
+    if holds.devices:
+        if devices < holds.devices:
+            have = f"{devices} are known" if devices else "none is known"
+            raise InvalidPlan(
+                f"A fit holds {holds.devices} device{'s' if holds.devices > 1 else ''}, and {have} here. "
+                "Start Pellux with --devices, such as --devices 0,1.",
+                at="brief.holds.devices",
+            )
+        room = min(room, devices // holds.devices)
+    if plan.workers is not None and plan.workers > room and (holds.cores > 1 or holds.devices):
+        each = [f"{holds.cores} cores" if holds.cores > 1 else "", f"{holds.devices} devices" if holds.devices else ""]
+        raise InvalidPlan(
+            f"{plan.workers} workers of {' and '.join(part for part in each if part)} each do not fit into this machine; {room} do.",
+            at="plan.workers",
+        )
+    return plan.workers or room
 
 
 def _settings(key: str, plan: SettingsRequest) -> Any:
@@ -149,13 +176,14 @@ def draft(workspace: Workspace, problem_id: int, request: SearchRequest, *, plan
         objective = workspace.objective(get_problem(session, problem_id))
         request = with_decisions(workspace, session, objective, request)
         found = check_search(objective, request, objective.telling_share)
+        workers = check_holds(workspace, objective, request.plan)
         # Asked here so that a search to start warm from that does not exist is refused at once.
         observations(session, objective, problem_id, request.learner, found.space, request.plan)
         return create_run(
             session,
             NewRun(
                 kind="search", problem_id=problem_id, learner=request.learner, space=request.space or write(found.space),
-                plan=_kept_plan(request, found), plan_hash=plan_hash, workers=found.workers, created_at=workspace.clock(),
+                plan=_kept_plan(request, found), plan_hash=plan_hash, workers=workers, created_at=workspace.clock(),
                 versions=versions(), strategy=found.strategy.key, strategy_reason=found.strategy.reason,
                 strategy_settings=asdict(found.strategy_settings), overrides=request.overrides, stopping=found.stopping.to_json(),
             ),

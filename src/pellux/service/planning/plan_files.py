@@ -31,7 +31,12 @@ def read_plan(path: Path, overrides: Sequence[str] = ()) -> PlanFile:
     for override in overrides:
         apply_override(found, override)
     plan = checked(PlanFile, {**found, **({"overrides": list(overrides)} if overrides else {})})
-    plan.brief.data = str(_from(path, plan.brief.data))
+    if plan.code is not None:
+        plan.code.folder = str(_from(path, plan.code.folder or "."))
+        return plan
+    if not plan.learner:
+        raise InvalidPlan("The plan lacks 'learner'.", at="learner")
+    plan.table.data = str(_from(path, plan.table.data))
     if is_own(plan.learner):
         place, _, name = plan.learner.rpartition(":")
         plan.learner = f"{_from(path, place) if place.endswith('.py') else place}:{name}"
@@ -39,6 +44,11 @@ def read_plan(path: Path, overrides: Sequence[str] = ()) -> PlanFile:
         place, _, name = own.where.rpartition(":")
         own.where = f"{_from(path, place)}:{name}"
     return plan
+
+
+def own_folders(path: Path, plan: PlanFile) -> list[Path]:
+    """Folders from which code may run for whoever runs a plan on their own machine: the plan's, and the one that it names."""
+    return [path.parent, *([Path(plan.code.folder)] if plan.code is not None else [])]
 
 
 class _Plain(yaml.SafeLoader):
@@ -95,8 +105,11 @@ def apply_override(found: dict[str, Any], text: str) -> None:
         raise InvalidPlan(f"'--set {text}': '{value}' is not a value.", at=key) from None
 
 
-def plan_hash(plan: PlanFile, data_hash: str) -> str:
-    """Equal for plans that ask for the same search of the same data, wherever the file lies."""
+def plan_hash(plan: PlanFile, brief: str) -> str:
+    """Equal for plans that ask for the same search of the same data or code, wherever the file lies."""
     found = plan.model_dump(exclude={"overrides", "metrics", "reading"})
-    found["brief"]["data"] = data_hash
+    if plan.code is not None:
+        found["brief"] = brief
+    else:
+        found["brief"]["data"] = brief
     return hashlib.sha256(json.dumps(found, sort_keys=True).encode()).hexdigest()

@@ -82,13 +82,14 @@ def run(workspace: Workspace, objective: Objective, request: SearchRequest) -> l
     log = workspace.log_file(0).with_name("rehearsal.log")
     assignment = Assignment(objective.evaluators(Terms(learner=request.learner)), MemoryArtifacts(), log)
     book = _Book()
-    coordinator = Coordinator(limits, chosen.baselines[:1])
+    first = chosen.baselines(space)[:1]
+    coordinator = Coordinator(limits, first)
     driver = Driver(coordinator, LocalRunner(assignment), book, NoProposals(starts), workspace.clock)
     driver.start()
     driver.join(PATIENCE * len(starts))
     driver.leave()
     driver.join(10)
-    return [_view(number, fit, [chosen.baselines[0], *starts]) for number, fit in sorted(book.fits.items())]
+    return [_view(number, fit, [*first, *starts]) for number, fit in sorted(book.fits.items())]
 
 
 def _configurations(space: Space) -> list[Configuration]:

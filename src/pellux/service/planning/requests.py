@@ -4,60 +4,17 @@ from __future__ import annotations
 
 import difflib
 import re
-from collections.abc import Iterator
 from typing import Annotated, Any, Literal, TypeVar, get_args
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, ValidationInfo, field_validator
+from pydantic import BaseModel, Discriminator, Field, ValidationError
+from pydantic import Tag as Branch
 
 from pellux.core.errors import InvalidPlan
 from pellux.core.judging import REGRESSION, SplitPlan
+from pellux.service.planning.code_requests import CodeBriefRequest
+from pellux.service.planning.request import Request, Seed, Tag, Tags
 
-Seed = Annotated[int, Field(ge=0, lt=2**31)]
-
-
-def _texts(value: Any) -> Iterator[str]:
-    if isinstance(value, str):
-        yield value
-    elif isinstance(value, dict):
-        for key, one in value.items():
-            yield from (*_texts(key), *_texts(one))
-    elif isinstance(value, list):
-        for one in value:
-            yield from _texts(one)
-
-
-Tag = Annotated[str, Field(min_length=1, max_length=60)]
-Tags = Annotated[list[Tag], Field(max_length=50)]
-
-
-class Request(BaseModel):
-    model_config = ConfigDict(extra="forbid", allow_inf_nan=False, validate_by_name=True, validate_by_alias=True)
-
-    @field_validator("*", mode="before")
-    @classmethod
-    def _plain_text(cls, value: Any) -> Any:
-        """What cannot be written down again is refused here, once for all texts: halves of a character pair, and NUL."""
-        for text in _texts(value):
-            if "\0" in text:
-                raise ValueError("it holds a NUL, which no text has")
-            if not text.isascii():
-                try:
-                    text.encode()
-                except UnicodeEncodeError:
-                    raise ValueError("it holds half of a character pair, which is no text") from None
-        return value
-
-    @field_validator("*", mode="before")
-    @classmethod
-    def _no_truth_for_a_number(cls, value: Any, info: ValidationInfo) -> Any:
-        """`seed: true` is a slip of the pen, not the number 1."""
-        wanted = cls.model_fields[info.field_name or ""].annotation
-        kinds = {wanted, *get_args(wanted)}
-        if isinstance(value, bool) and kinds & {int, float} and bool not in kinds:
-            raise ValueError(f"a number is wanted here, not {str(value).lower()}")
-        return value
-
-
+BRANCHES = ("table", "code")  # kinds of briefs; they stand in the places of errors
 R = TypeVar("R", bound=Request)
 
 
@@ -190,18 +147,40 @@ class OwnMetric(Request):
     needs: Literal["labels", "probabilities", "values"] = "labels"
 
 
+def _of_code(found: Any) -> str:
+    """Whether a brief is about a table or about own code, by its keys."""
+    keys = found if isinstance(found, dict) else getattr(found, "model_fields_set", ())
+    return "code" if {"runs", "function", "outside", "judged by", "judged_by"} & set(keys) else "table"
+
+
 class PlanFile(Request):
     """A plan file: brief, learner, space and plan in one YAML document."""
 
     pellux: Literal[1] = Field(description="Version of the plan format.")
     name: str = ""
-    brief: BriefRequest
+    brief: Annotated[
+        Annotated[BriefRequest, Branch("table")] | Annotated[CodeBriefRequest, Branch("code")], Discriminator(_of_code)
+    ] = Field(description="What is to be done well: a table, or your own code.")
     reading: dict[str, Any] = Field({}, description="How the data file is read, where it is not found out rightly.")
-    learner: str = Field(description="A learner, several ('logistic | forest *2'), or a class of yours: 'file.py:Name'.")
+    learner: str = Field(
+        "", description="A learner, several ('logistic | forest *2'), or a class of yours: 'file.py:Name'. Of a table only."
+    )
     metrics: list[OwnMetric] = Field([], description="Metrics of yours that the brief names.")
     space: str | None = None
     plan: SettingsRequest = SettingsRequest()
     overrides: list[str] = Field([], description="What --set changed; kept with the search.")
+
+    @property
+    def table(self) -> BriefRequest:
+        """The brief of a plan about a table; InvalidPlan for another."""
+        if isinstance(self.brief, CodeBriefRequest):
+            raise InvalidPlan("This plan is about your own code, not about a table.", at="brief")
+        return self.brief
+
+    @property
+    def code(self) -> CodeBriefRequest | None:
+        """The brief of a plan about own code."""
+        return self.brief if isinstance(self.brief, CodeBriefRequest) else None
 
 
 def checked(kind: type[R], found: Any, *, what: str = "plan") -> R:
@@ -214,7 +193,9 @@ def checked(kind: type[R], found: Any, *, what: str = "plan") -> R:
 
 def explain(error: ValidationError, kind: type[BaseModel], what: str) -> InvalidPlan:
     first = error.errors()[0]
-    path = [str(step) for step in first["loc"]]
+    path = [
+        str(step) for place, step in enumerate(first["loc"]) if not (place == 1 and first["loc"][0] == "brief" and step in BRANCHES)
+    ]
     at = ".".join(path)
     match first["type"]:
         case "extra_forbidden":
@@ -232,7 +213,13 @@ def explain(error: ValidationError, kind: type[BaseModel], what: str) -> Invalid
 def _keys_at(kind: type[BaseModel], path: list[str]) -> list[str]:
     for step in path:
         field = next((f for name, f in kind.model_fields.items() if step in (name, f.alias)), None)
-        if field is None or not isinstance(field.annotation, type) or not issubclass(field.annotation, BaseModel):
+        if field is None:
             return []
-        kind = field.annotation
+        inner = [a for a in (field.annotation, *get_args(field.annotation)) if isinstance(a, type) and issubclass(a, BaseModel)]
+        if not inner:
+            return []
+        kind = inner[0]
     return [field.alias or name for name, field in kind.model_fields.items()]
+
+
+__all__ = ["BriefRequest", "LimitsRequest", "PlanFile", "Request", "SearchRequest", "SettingsRequest", "Tag", "Tags", "checked"]

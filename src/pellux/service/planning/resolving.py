@@ -199,11 +199,13 @@ def _resource(found: Rule, what: Chosen, wanted: Any) -> str:
     chosen = what.learner
     if found.label == "None" and wanted is None:
         return ITERATIONS if chosen.growth and chosen.growth.by_epoch and counts(what) else ""
-    options = [r for r in found.resources if r != ITERATIONS or counts(what)]
+    options = [r for r in found.resources if (r != ITERATIONS or counts(what)) and (r != ROWS or what.judging.rows)]
     if wanted is None:
         if not options:
             _refuse_iterations(chosen)
         return options[0]
+    if wanted == ROWS and not what.judging.rows:
+        raise InvalidPlan(f"{chosen.label} has no rows of which a fit could learn a part.", at="plan.stopping.resource")
     if wanted not in found.resources:
         raise InvalidPlan(f"{found.label} works on {' or '.join(found.resources)}, not on {wanted}.", at="plan.stopping.resource")
     if wanted == ITERATIONS and not counts(what):

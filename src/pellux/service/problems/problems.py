@@ -9,9 +9,12 @@ import numpy as np
 from pellux.core.errors import Conflict
 from pellux.core.judging import Brief, Folds, fingerprint
 from pellux.core.objective import Judging
+from pellux.objectives.code.brief import KINDS as CODE
+from pellux.objectives.code.brief import CodeBrief
 from pellux.objectives.tabular.objective import KIND as TABLE
 from pellux.objectives.tabular.target import split_rows
 from pellux.service.planning.requests import BriefRequest
+from pellux.service.problems.code_problems import code_brief_view
 from pellux.service.problems.datasets import open_table
 from pellux.service.problems.framing import Framed, default_role, draw_split, frame
 from pellux.service.problems.leak_check import leak_check
@@ -162,6 +165,7 @@ def _view(workspace: Workspace, session: Session, problem: Problem) -> ProblemVi
         tags=problem.tags, created_at=problem.created_at, rows=data.rows if data else 0, data_name=data.name if data else "",
         objective=problem.objective, judging=judging_view(workspace.objective(problem).judging),
         brief=brief_view(workspace.brief(problem)) if problem.objective == TABLE else None,
+        code=code_brief_view(CodeBrief.from_json(problem.brief)) if problem.objective in CODE else None,
         searches=sum(states.values()), running=states.get("running", 0), trials=trials.count_ranked(session, problem.id),
         best=best_view(session, trials.best_of_problem(session, problem.id)), baseline=best_view(session, baseline),
         spark=_spark(session, problem.id), decided=bool(decisions_of(session, problem.id)),

@@ -6,7 +6,7 @@ from typing import Literal
 
 from pydantic import Field
 
-from pellux.service.schemas import View
+from pellux.service.schemas import ScalarValue, View
 
 
 class OwnCodeView(View):
@@ -120,6 +120,105 @@ class BriefView(View):
     recorded: list[str]
 
 
+class GrowsView(View):
+    what: str
+    most: int
+    goes_on: bool
+    may_change: list[str]
+
+
+class HoldsView(View):
+    cores: int
+    devices: int
+    memory_mb: int | None
+
+
+class CodeBriefView(View):
+    """A problem whose fits are somebody's own code; `space` is where a new search begins."""
+
+    kind: Literal["program", "function", "outside"]
+    label: str
+    runs: list[str]
+    function: str
+    folder: str
+    metric: str
+    larger_is_better: bool
+    pick_out: str
+    recorded: list[str]
+    folds: int
+    grows: GrowsView | None
+    holds: HoldsView
+    final: bool
+    seed: int
+    files: list[str]
+    fingerprint: str
+    space: str
+
+
+class ReadView(View):
+    """What was read from a line: by which way, at which level if it said one."""
+
+    how: str
+    level: int | None
+    score: float | None
+    others: dict[str, float]
+
+
+class LookLine(View):
+    aside: bool = Field(description="Printed on standard error.")
+    text: str
+    read: ReadView | None
+
+
+class LookFile(View):
+    name: str
+    bytes: int
+    kept: bool
+
+
+class GuessView(View):
+    """A score's name, and the pattern that finds it where it is not in a line of JSON."""
+
+    name: str
+    pick_out: str
+
+
+class FirstLookView(View):
+    """One real fit before launch: what was printed beside what was read from it. `problem` is empty when it gave a score."""
+
+    configuration: dict[str, ScalarValue]
+    level: int
+    seconds: float
+    how: str
+    score: float | None
+    curve: list[tuple[int, float]]
+    recorded: dict[str, float]
+    left_out: int
+    problem: str
+    lines: list[LookLine]
+    files: list[LookFile]
+    guess: GuessView | None = Field(description="The score that it seems to print.")
+
+
+class OptionView(View):
+    name: str
+    setting: str
+    sentence: str
+    default: str
+    choices: list[str]
+
+
+class HelpView(View):
+    """What a program's --help tells: a command with placeholders, a space to begin with, what grows."""
+
+    runs: list[str]
+    space: str
+    grows: str
+    most: int | None
+    options: list[OptionView]
+    text: str
+
+
 class PreviewView(View):
     brief: BriefView
     split: SplitView
@@ -161,6 +260,7 @@ class ProblemView(View):
     objective: str
     judging: JudgingView
     brief: BriefView | None
+    code: CodeBriefView | None
     searches: int
     running: int
     trials: int

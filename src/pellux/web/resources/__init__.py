@@ -2,6 +2,7 @@
 
 from pellux.web.api import Api
 from pellux.web.resources import (
+    code_problems,
     data,
     decisions,
     judging,
@@ -18,6 +19,19 @@ from pellux.web.resources import (
 
 def api() -> Api:
     found = Api()
-    for resource in (workspace, data, own_code, problems, preparation, searches, trials, runs, judging, decisions, stopping):
+    for resource in (
+        workspace,
+        data,
+        own_code,
+        code_problems,
+        problems,
+        preparation,
+        searches,
+        trials,
+        runs,
+        judging,
+        decisions,
+        stopping,
+    ):
         resource.add(found)
     return found

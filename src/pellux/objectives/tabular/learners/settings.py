@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
-from functools import cached_property
 from importlib.util import find_spec
 from typing import Any
 
@@ -126,8 +125,7 @@ class Learner:
     def defaults(self) -> dict[str, Value]:
         return {s.name: s.default for s in self.settings}
 
-    @cached_property
-    def baselines(self) -> tuple[dict[str, Value], ...]:
+    def baselines(self, space: Space) -> tuple[dict[str, Value], ...]:
         """What is scored before anything is searched: the defaults, of each learner if there are several."""
         return (self.defaults,)
 

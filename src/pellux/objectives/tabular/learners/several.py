@@ -44,8 +44,7 @@ class Several(Learner):
     def _by_key(self) -> dict[str, Learner]:
         return {m.key: m for m in self.members}
 
-    @cached_property
-    def baselines(self) -> tuple[dict[str, Value], ...]:
+    def baselines(self, space: Space) -> tuple[dict[str, Value], ...]:
         return tuple(self.whole({MODEL: m.key}) for m in self.members)
 
     def settle(self, configuration: Mapping[str, Any]) -> tuple[Learner, dict[str, Any]]:

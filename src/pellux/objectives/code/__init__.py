@@ -1,0 +1,1 @@
+"""Objectives whose fits are somebody's own training code: a program, a function, or a loop outside."""

@@ -1,0 +1,110 @@
+"""From where to where a fit of somebody's code goes, in which steps, and what it comes to."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from pathlib import Path
+
+from pellux.core.objective import FitContext, FitFailed, FitOrder, FitResult, Points, Terms
+from pellux.core.reasons import because
+from pellux.core.space import Value
+from pellux.core.stopping import ITERATIONS
+from pellux.objectives.code.brief import CodeBrief
+from pellux.objectives.code.folders import KEEP, Mark, clear_folder, copy_folder, read_mark, write_mark
+from pellux.objectives.code.scores import Found
+
+
+@dataclass(frozen=True)
+class Stage:
+    """Train up to a level by these settings; `own` where it is the trial's own, not that of one it goes on from."""
+
+    configuration: Mapping[str, Value]
+    level: int
+    own: bool
+
+
+class Staged:
+    """One fit: mostly one stage, more where it goes on from other trials whose folders are gone.
+
+    Attributes
+    ----------
+    tells : bool
+        Whether the engine looks at points of its curve.
+    """
+
+    def __init__(self, brief: CodeBrief, terms: Terms, order: FitOrder, context: FitContext, folder: Path) -> None:
+        self._brief, self._order, self._context, self._folder = brief, order, context, folder
+        self.tells = terms.resource == ITERATIONS
+        self._level = order.level if self.tells else brief.most
+        self._goes_on = brief.grows is not None and brief.grows.goes_on
+
+    def begin(self) -> Mark:
+        """How far there is something to go on from; the folder is as it is to be."""
+        if not self._goes_on:
+            clear_folder(self._folder)
+            return Mark()
+        mark = read_mark(self._folder)
+        if mark.level or not self._order.ancestors:
+            return mark if mark.level < self._level else self._anew()
+        for ancestor in reversed(self._order.ancestors):
+            with self._context.kept.folder(ancestor.trial, self._order.fold) as source:
+                if read_mark(source).level == ancestor.level:
+                    copy_folder(source, self._folder)
+                    return Mark(ancestor.level)
+        return self._anew()
+
+    def _anew(self) -> Mark:
+        clear_folder(self._folder)
+        return Mark()
+
+    def to_do(self, mark: Mark) -> Iterator[Stage]:
+        """The stages that are left."""
+        for ancestor in self._order.ancestors:
+            if mark.level < ancestor.level:
+                yield Stage(ancestor.configuration, ancestor.level, own=False)
+        yield Stage(self._order.configuration, self._level, own=True)
+
+    def reached(self, stage: Stage, before: Mark, found: Found) -> Mark:
+        """Note how far the folder has come, when the stage was done in full."""
+        curve = _joined(before.curve, found.curve) if stage.own else ()
+        mark = Mark(stage.level, curve, found.recorded)
+        if self._goes_on and not self._context.nobody_waits():
+            write_mark(self._folder, mark)
+        return mark
+
+    def result(self, mark: Mark, found: Found | None, seconds: float) -> FitResult:
+        """What the engine hears; FitFailed when it was told to end before there was any score of its own."""
+        if found is None or not mark.curve:
+            raise FitFailed(because("ended before a score"))
+        score = mark.curve[-1][1] if found.score is None or not math.isfinite(found.score) else found.score
+        return FitResult(
+            score, seconds, warnings=self._warnings(found), model_bytes=kept_bytes(self._folder) or None,
+            curve=mark.curve if self.tells else (), checkpoint_bytes=size_of(self._folder) if self._goes_on else 0,
+            recorded=found.recorded,
+        )  # fmt: skip
+
+    def _warnings(self, found: Found) -> tuple[str, ...]:
+        last = found.curve[-1][0] if found.curve else self._level
+        if not self.tells or not found.counted or last == self._level or self._context.nobody_waits():
+            return ()
+        what = self._brief.grows.what if self._brief.grows else "levels"
+        return (
+            f"{found.counted} scores were read for {self._level} {what}, and lines that say no level count one on: "
+            f'say it, as in {{"{self._brief.metric}": 0.7, "level": 3}}.',
+        )
+
+
+def _joined(before: Points, after: Points) -> Points:
+    """A curve that goes on: what was said later holds."""
+    return tuple(sorted({**dict(before), **dict(after)}.items()))
+
+
+def size_of(folder: Path) -> int:
+    """Bytes of what a fit goes on from."""
+    return sum(path.lstat().st_size for path in folder.rglob("*") if path.is_file() and path.relative_to(folder).parts[0] != KEEP)
+
+
+def kept_bytes(folder: Path) -> int:
+    return sum(path.lstat().st_size for path in (folder / KEEP).rglob("*") if path.is_file())

@@ -1,0 +1,53 @@
+"""What every request is: checked texts, no unknown keys, no truth values for numbers."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Annotated, Any, get_args
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validator
+
+Seed = Annotated[int, Field(ge=0, lt=2**31)]
+
+
+def _texts(value: Any) -> Iterator[str]:
+    if isinstance(value, str):
+        yield value
+    elif isinstance(value, dict):
+        for key, one in value.items():
+            yield from (*_texts(key), *_texts(one))
+    elif isinstance(value, list):
+        for one in value:
+            yield from _texts(one)
+
+
+Tag = Annotated[str, Field(min_length=1, max_length=60)]
+Tags = Annotated[list[Tag], Field(max_length=50)]
+
+
+class Request(BaseModel):
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False, validate_by_name=True, validate_by_alias=True)
+
+    @field_validator("*", mode="before")
+    @classmethod
+    def _plain_text(cls, value: Any) -> Any:
+        """What cannot be written down again is refused here, once for all texts: halves of a character pair, and NUL."""
+        for text in _texts(value):
+            if "\0" in text:
+                raise ValueError("it holds a NUL, which no text has")
+            if not text.isascii():
+                try:
+                    text.encode()
+                except UnicodeEncodeError:
+                    raise ValueError("it holds half of a character pair, which is no text") from None
+        return value
+
+    @field_validator("*", mode="before")
+    @classmethod
+    def _no_truth_for_a_number(cls, value: Any, info: ValidationInfo) -> Any:
+        """`seed: true` is a slip of the pen, not the number 1."""
+        wanted = cls.model_fields[info.field_name or ""].annotation
+        kinds = {wanted, *get_args(wanted)}
+        if isinstance(value, bool) and kinds & {int, float} and bool not in kinds:
+            raise ValueError(f"a number is wanted here, not {str(value).lower()}")
+        return value
