@@ -14,7 +14,7 @@ from pellux.core.judging.selection import RULES
 from pellux.core.stopping import RULES as STOPPING
 from pellux.core.strategies import STRATEGIES
 from pellux.objectives.tabular.learners.catalogue import LEARNERS
-from pellux.service.decisions.side_measures import COSTS
+from pellux.service.decisions.measures import COSTS
 from pellux.service.decisions.takeaway import BY_NAME
 from pellux.service.planning.requests import SettingsRequest
 from pellux.service.workspace import EngineHeld

@@ -8,6 +8,9 @@ export type Brief = Schemas["BriefView"];
 /** A problem about a table: its brief tells of columns, classes and folds. */
 export type TableProblem = Problem & { brief: Brief };
 export const isTable = (problem: Problem): problem is TableProblem => problem.brief !== null;
+/** A problem whose fits are somebody's own code. */
+export type CodeProblem = Problem & { code: Schemas["CodeBriefView"] };
+export const isCode = (problem: Problem): problem is CodeProblem => problem.code !== null;
 export type Entry = Schemas["LedgerEntry"];
 export type Search = Schemas["SearchView"];
 export type TrialRow = Schemas["TrialRow"];

@@ -4,13 +4,16 @@ import { keys } from "./keys";
 
 type SpaceView = Schemas["SpaceView"];
 
-/** A space as text, checked; without a text the learner's default space. */
-export const useSpace = (learner: string, task: string, text: string | null | undefined) =>
+/** Whose settings a space has: a learner's for a task, or those of a problem of own code. */
+export type Whose = Pick<Schemas["SpaceRequest"], "learner" | "task" | "problem">;
+
+/** A space as text, checked; without a text the default space. */
+export const useSpace = (whose: Whose, text: string | null | undefined) =>
   useQuery<SpaceView, Refusal>({
-    queryKey: keys.space(learner, task, text),
+    queryKey: keys.space(whose, text),
     enabled: text !== undefined,
     staleTime: text === null ? Infinity : undefined,
-    queryFn: () => checkSpace({ learner, task, text }),
+    queryFn: () => checkSpace({ ...whose, text }),
     placeholderData: (held) => (text === null ? undefined : held),
   });
 

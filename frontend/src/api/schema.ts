@@ -193,6 +193,91 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/own-code/folders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The folders from which own code may be run. */
+        get: operations["get_folders"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/own-code/help": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Run a program's --help: a command with placeholders and a space to begin with. */
+        post: operations["post_help"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/own-code/first-look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** One real fit at the smallest level: what it printed beside what was read from it. Nothing is kept. */
+        post: operations["post_first_look"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/own-code/problems": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Frame a new problem of own code. */
+        post: operations["post_code_problem"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/own-code/problems/{problem_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change a brief of own code that no search uses yet. */
+        put: operations["put_code_problem"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/problems": {
         parameters: {
             query?: never;
@@ -598,6 +683,23 @@ export interface paths {
         get?: never;
         /** Change a trial's note, tags or place on the shortlist. */
         put: operations["put_remarks"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/trials/{trial_id}/kept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A file that a fit of own code kept. */
+        get: operations["get_kept"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -1165,6 +1267,138 @@ export interface components {
             /** F1 */
             f1: number | null;
         };
+        /**
+         * CodeBriefRequest
+         * @description A problem whose fits are your own code: exactly one of `runs`, `function` and `outside`.
+         */
+        CodeBriefRequest: {
+            /**
+             * Name
+             * @description What the problem is called.
+             * @default
+             */
+            name?: string;
+            /**
+             * Runs
+             * @description A program's command: each value is one argument, there is no shell. {rate} stands for a setting, {each} for all of them, {fold} {folds} {seed} {level} {from} {folder} {settings} {trial} for what a fit is.
+             * @default null
+             */
+            runs?: (string[] | string) | null;
+            /**
+             * Function
+             * @description 'file.py:name' in the folder.
+             * @default null
+             */
+            function?: string | null;
+            /**
+             * Outside
+             * @description Somebody else's loop takes fits over HTTP.
+             * @default false
+             */
+            outside?: boolean;
+            /**
+             * Folder
+             * @description Where it runs; in a plan file the plan's own folder, else an allowed one.
+             * @default
+             */
+            folder?: string;
+            "judged by": components["schemas"]["JudgedBy"];
+            /**
+             * Recorded
+             * @description Further metrics that are written down, names or with their direction.
+             * @default []
+             */
+            recorded?: components["schemas"]["RecordedMetric"][];
+            /**
+             * Folds
+             * @description How many fits a trial has; a fold is a number to the code, from 0.
+             * @default 1
+             */
+            folds?: number;
+            /** @default null */
+            grows?: components["schemas"]["GrowsRequest"] | null;
+            /**
+             * @default {
+             *       "cores": 1,
+             *       "devices": 0,
+             *       "memory mb": null
+             *     }
+             */
+            holds?: components["schemas"]["HoldsRequest"];
+            /**
+             * Final
+             * @description It can train on everything: {fold} is 'all' then.
+             * @default false
+             */
+            final?: boolean;
+            /**
+             * Files
+             * @description Files that belong to the code beside those that are found.
+             * @default []
+             */
+            files?: string[];
+            /**
+             * Seed
+             * @default 0
+             */
+            seed?: number;
+        };
+        /**
+         * CodeBriefView
+         * @description A problem whose fits are somebody's own code; `space` is where a new search begins.
+         */
+        CodeBriefView: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "program" | "function" | "outside";
+            /** Label */
+            label: string;
+            /** Runs */
+            runs: string[];
+            /** Function */
+            function: string;
+            /** Folder */
+            folder: string;
+            /** Metric */
+            metric: string;
+            /** Larger Is Better */
+            larger_is_better: boolean;
+            /** Pick Out */
+            pick_out: string;
+            /** Recorded */
+            recorded: string[];
+            /** Smaller */
+            smaller: string[];
+            /** Folds */
+            folds: number;
+            grows: components["schemas"]["GrowsView"] | null;
+            holds: components["schemas"]["HoldsView"];
+            /** Final */
+            final: boolean;
+            /** Seed */
+            seed: number;
+            /** Files */
+            files: string[];
+            /** Fingerprint */
+            fingerprint: string;
+            /** Space */
+            space: string;
+        };
+        /**
+         * CodeProblemRequest
+         * @description A problem of own code, and where its searches begin.
+         */
+        CodeProblemRequest: {
+            brief: components["schemas"]["CodeBriefRequest"];
+            /**
+             * Space
+             * @description Space notation: where a new search begins.
+             * @default
+             */
+            space?: string;
+        };
         /** ColumnImportanceView */
         ColumnImportanceView: {
             /** Column */
@@ -1672,6 +1906,59 @@ export interface components {
             words: string;
         };
         /**
+         * FirstLookRequest
+         * @description One real fit at the smallest level, before anything is launched.
+         */
+        FirstLookRequest: {
+            brief: components["schemas"]["CodeBriefRequest"];
+            /**
+             * Space
+             * @description Space notation; the fit is at its start values.
+             * @default
+             */
+            space?: string;
+            /**
+             * Seconds
+             * @description How long it may take.
+             * @default 60
+             */
+            seconds?: number;
+        };
+        /**
+         * FirstLookView
+         * @description One real fit before launch: what was printed beside what was read from it. `problem` is empty when it gave a score.
+         */
+        FirstLookView: {
+            /** Configuration */
+            configuration: {
+                [key: string]: boolean | number | string;
+            };
+            /** Level */
+            level: number;
+            /** Seconds */
+            seconds: number;
+            /** How */
+            how: string;
+            /** Score */
+            score: number | null;
+            /** Curve */
+            curve: number[][];
+            /** Recorded */
+            recorded: {
+                [key: string]: number;
+            };
+            /** Left Out */
+            left_out: number;
+            /** Problem */
+            problem: string;
+            /** Lines */
+            lines: components["schemas"]["LookLine"][];
+            /** Files */
+            files: components["schemas"]["LookFile"][];
+            /** @description The score that it seems to print. */
+            guess: components["schemas"]["GuessView"] | null;
+        };
+        /**
          * FitChanged
          * @description A fit as it is now; `reason` is a sentence.
          */
@@ -1865,6 +2152,86 @@ export interface components {
             /** Work */
             work: number;
         };
+        /**
+         * GrowsRequest
+         * @description What a fit is trained in: epochs, steps, trees; early stopping on them works with it.
+         */
+        GrowsRequest: {
+            /**
+             * What
+             * @default epochs
+             */
+            what?: string;
+            /**
+             * Most
+             * @description All of it.
+             */
+            most: number;
+            /**
+             * Goes On
+             * @description A fit can go on from what it left in its folder.
+             * @default false
+             */
+            "goes on"?: boolean;
+            /**
+             * May Change
+             * @description Settings that may be others when it goes on; for population training.
+             * @default []
+             */
+            "may change"?: string[];
+        };
+        /** GrowsView */
+        GrowsView: {
+            /** What */
+            what: string;
+            /** Most */
+            most: number;
+            /** Goes On */
+            goes_on: boolean;
+            /** May Change */
+            may_change: string[];
+        };
+        /**
+         * GuessView
+         * @description A score's name, and the pattern that finds it where it is not in a line of JSON.
+         */
+        GuessView: {
+            /** Name */
+            name: string;
+            /** Pick Out */
+            pick_out: string;
+        };
+        /**
+         * HelpRequest
+         * @description A command whose --help is read.
+         */
+        HelpRequest: {
+            /** Runs */
+            runs: string[] | string;
+            /**
+             * Folder
+             * @default
+             */
+            folder?: string;
+        };
+        /**
+         * HelpView
+         * @description What a program's --help tells: a command with placeholders, a space to begin with, what grows.
+         */
+        HelpView: {
+            /** Runs */
+            runs: string[];
+            /** Space */
+            space: string;
+            /** Grows */
+            grows: string;
+            /** Most */
+            most: number | null;
+            /** Options */
+            options: components["schemas"]["OptionView"][];
+            /** Text */
+            text: string;
+        };
         /** HoldoutScore */
         HoldoutScore: {
             /** Train */
@@ -1916,6 +2283,37 @@ export interface components {
             baseline: components["schemas"]["HoldoutScore"] | null;
             /** Verdict */
             verdict: string;
+        };
+        /**
+         * HoldsRequest
+         * @description What one fit holds of the machine; no more run at once than fit in.
+         */
+        HoldsRequest: {
+            /**
+             * Cores
+             * @default 1
+             */
+            cores?: number;
+            /**
+             * Devices
+             * @default 0
+             */
+            devices?: number;
+            /**
+             * Memory Mb
+             * @description What it may take; more ends it.
+             * @default null
+             */
+            "memory mb"?: number | null;
+        };
+        /** HoldsView */
+        HoldsView: {
+            /** Cores */
+            cores: number;
+            /** Devices */
+            devices: number;
+            /** Memory Mb */
+            memory_mb: number | null;
         };
         /**
          * HonestScoreView
@@ -1982,6 +2380,28 @@ export interface components {
             columns: components["schemas"]["ColumnImportanceView"][];
         };
         /**
+         * JudgedBy
+         * @description The score that decides: how it is called, which way is good, and how it is found.
+         */
+        JudgedBy: {
+            /**
+             * Score
+             * @description Its name, as the code prints or returns it.
+             */
+            score: string;
+            /**
+             * Larger Is Better
+             * @default true
+             */
+            "larger is better"?: boolean;
+            /**
+             * Pick Out
+             * @description A regular expression with one group that finds the score in what is printed; for programs left as they are.
+             * @default
+             */
+            "pick out"?: string;
+        };
+        /**
          * JudgingView
          * @description How trials of a problem are judged, whatever its objective: `fits` is folds times repeats.
          */
@@ -2000,6 +2420,33 @@ export interface components {
             seed: number;
             /** Recorded */
             recorded: string[];
+        };
+        /**
+         * KeptFile
+         * @description A file that a fit kept; `shown` says whether it is a picture or a text.
+         */
+        KeptFile: {
+            /** Fold */
+            fold: number;
+            /** Name */
+            name: string;
+            /** Bytes */
+            bytes: number;
+            /** Shown */
+            shown: string;
+        };
+        /** KeptQuery */
+        KeptQuery: {
+            /**
+             * Fold
+             * @default 0
+             */
+            fold?: number;
+            /**
+             * Name
+             * @description As the trial's list has it.
+             */
+            name: string;
         };
         /** LabelRequest */
         LabelRequest: {
@@ -2097,6 +2544,26 @@ export interface components {
              */
             "no gain in"?: number | null;
         };
+        /** LookFile */
+        LookFile: {
+            /** Name */
+            name: string;
+            /** Bytes */
+            bytes: number;
+            /** Kept */
+            kept: boolean;
+        };
+        /** LookLine */
+        LookLine: {
+            /**
+             * Aside
+             * @description Printed on standard error.
+             */
+            aside: boolean;
+            /** Text */
+            text: string;
+            read: components["schemas"]["ReadView"] | null;
+        };
         /** MeasureView */
         MeasureView: {
             /** Key */
@@ -2180,6 +2647,19 @@ export interface components {
              * @default false
              */
             again?: boolean;
+        };
+        /** OptionView */
+        OptionView: {
+            /** Name */
+            name: string;
+            /** Setting */
+            setting: string;
+            /** Sentence */
+            sentence: string;
+            /** Default */
+            default: string;
+            /** Choices */
+            choices: string[];
         };
         /**
          * OwnCodeRequest
@@ -2361,7 +2841,11 @@ export interface components {
              * @default
              */
             name?: string;
-            brief: components["schemas"]["BriefRequest"];
+            /**
+             * Brief
+             * @description What is to be done well: a table, or your own code.
+             */
+            brief: components["schemas"]["BriefRequest"] | components["schemas"]["CodeBriefRequest"];
             /**
              * Reading
              * @description How the data file is read, where it is not found out rightly.
@@ -2372,9 +2856,10 @@ export interface components {
             };
             /**
              * Learner
-             * @description A learner, several ('logistic | forest *2'), or a class of yours: 'file.py:Name'.
+             * @description A learner, several ('logistic | forest *2'), or a class of yours: 'file.py:Name'. Of a table only.
+             * @default
              */
-            learner: string;
+            learner?: string;
             /**
              * Metrics
              * @description Metrics of yours that the brief names.
@@ -2568,6 +3053,7 @@ export interface components {
             objective: string;
             judging: components["schemas"]["JudgingView"];
             brief: components["schemas"]["BriefView"] | null;
+            code: components["schemas"]["CodeBriefView"] | null;
             /** Searches */
             searches: number;
             /** Running */
@@ -2588,6 +3074,22 @@ export interface components {
         ProgressView: {
             /** Share */
             share: number | null;
+        };
+        /**
+         * ReadView
+         * @description What was read from a line: by which way, at which level if it said one.
+         */
+        ReadView: {
+            /** How */
+            how: string;
+            /** Level */
+            level: number | null;
+            /** Score */
+            score: number | null;
+            /** Others */
+            others: {
+                [key: string]: number;
+            };
         };
         /**
          * ReadingRequest
@@ -2669,6 +3171,19 @@ export interface components {
             standard_error: number | null;
             /** State */
             state: string;
+        };
+        /**
+         * RecordedMetric
+         * @description A metric that is written down; its name alone where larger is better.
+         */
+        RecordedMetric: {
+            /** Score */
+            score: string;
+            /**
+             * Larger Is Better
+             * @default true
+             */
+            "larger is better"?: boolean;
         };
         /** RehearsalFitView */
         RehearsalFitView: {
@@ -3237,10 +3752,22 @@ export interface components {
          * @description A space as text or as its JSON form; with neither, the learner's default space.
          */
         SpaceRequest: {
-            /** Learner */
-            learner: string;
-            /** Task */
-            task: string;
+            /**
+             * Learner
+             * @default
+             */
+            learner?: string;
+            /**
+             * Task
+             * @default
+             */
+            task?: string;
+            /**
+             * Problem
+             * @description A problem of own code, whose settings these are; instead of learner and task.
+             * @default null
+             */
+            problem?: number | null;
             /**
              * Text
              * @default null
@@ -3587,6 +4114,13 @@ export interface components {
             counter: string | null;
             /** Curves */
             curves: components["schemas"]["FoldCurve"][];
+            /**
+             * Command
+             * @description Of a program: the command that runs this trial, as it is typed; empty for all else.
+             */
+            command: string[];
+            /** Kept */
+            kept: components["schemas"]["KeptFile"][];
         };
         /** TrialEntry */
         TrialEntry: {
@@ -4125,6 +4659,169 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OwnCodeView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_folders: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_help: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HelpRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HelpView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_first_look: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FirstLookRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FirstLookView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_code_problem: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CodeProblemRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    put_code_problem: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                problem_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CodeProblemRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemView"];
                 };
             };
             /** @description A problem. */
@@ -5057,6 +5754,40 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_kept: {
+        parameters: {
+            query: {
+                fold?: number;
+                name: string;
+            };
+            header?: never;
+            path: {
+                trial_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
             };
             /** @description A problem. */
             default: {

@@ -58,7 +58,7 @@ export function StageStrip() {
 function figures(stage: Stage, problem: Problem, search: Search | null): string {
   switch (stage) {
     case "brief":
-      return `${count(problem.rows)} rows · ${problem.judging.metric_label} · ${problem.judging.folds} folds`;
+      return `${problem.code?.label ?? `${count(problem.rows)} rows`} · ${problem.judging.metric_label} · ${plural(problem.judging.folds, "fold")}`;
     case "space":
       if (search?.kind === "re-judge") return "as the finalists have it";
       return search

@@ -13,8 +13,8 @@ from pellux.service.decisions.candidates import BY_HAND, HIGHEST_MEAN, RULES, Fi
 from pellux.service.decisions.decisions import DecisionRequest, decide, decision_detail
 from pellux.service.decisions.finalists import finalists, larger_is_better_of
 from pellux.service.decisions.judgements import OpeningRequest, ask_honest_score, honest_score_view, open_holdout, openings
+from pellux.service.decisions.measures import COSTS, FIT_SECONDS
 from pellux.service.decisions.schemas import FinalistsView
-from pellux.service.decisions.side_measures import COSTS, FIT_SECONDS
 from pellux.service.decisions.takeaway import write_all
 from pellux.service.engine.engine import Engine
 from pellux.service.errors import InvalidPlan, WorkspaceError

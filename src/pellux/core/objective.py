@@ -10,7 +10,6 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from contextlib import AbstractContextManager
 from dataclasses import dataclass, field
-from pathlib import Path
 from typing import Any, Protocol
 
 from pellux.core.judging import Tested
@@ -93,8 +92,8 @@ class Kept(Protocol):
         """What was kept last; None where there is nothing."""
         ...
 
-    def folder(self, trial: int, fold: int) -> AbstractContextManager[Path]:
-        """A folder of this machine for a fit that writes files: as the last fit of this trial and fold left it, and kept again
+    def folder(self, trial: int, fold: int) -> AbstractContextManager[str]:
+        """The path of a folder of this machine for a fit that writes files: as the last fit of this trial and fold left it, and kept again
         when the context ends. What lies in its `keep` outlives the search; the rest goes with the checkpoints."""
         ...
 

@@ -25,7 +25,7 @@ class Artifacts(Protocol):
 
     def get(self, trial: int, fold: int, name: str) -> bytes | None: ...
 
-    def folder(self, trial: int, fold: int) -> AbstractContextManager[Path]: ...
+    def folder(self, trial: int, fold: int) -> AbstractContextManager[str]: ...
 
     def forget(self, trial: int | None) -> None:
         """Remove a trial's, or all there are; of folders all but what they keep."""
@@ -65,10 +65,10 @@ class FileArtifacts:
             return None
 
     @contextmanager
-    def folder(self, trial: int, fold: int) -> Iterator[Path]:
+    def folder(self, trial: int, fold: int) -> Iterator[str]:
         path = self.fits / f"{trial}-{fold}"
         path.mkdir(parents=True, exist_ok=True)
-        yield path
+        yield str(path)
 
     def forget(self, trial: int | None) -> None:
         for path in self.checkpoints.glob("*-*" if trial is None else f"{trial}-*"):
@@ -143,10 +143,10 @@ class MemoryArtifacts:
         return self.held.get((trial, fold, name))
 
     @contextmanager
-    def folder(self, trial: int, fold: int) -> Iterator[Path]:
+    def folder(self, trial: int, fold: int) -> Iterator[str]:
         if (trial, fold) not in self.folders:
             self.folders[trial, fold] = Path(tempfile.mkdtemp(prefix="pellux-fit-"))
-        yield self.folders[trial, fold]
+        yield str(self.folders[trial, fold])
 
     def forget(self, trial: int | None) -> None:
         for place in [place for place in self.folders if trial is None or place[0] == trial]:

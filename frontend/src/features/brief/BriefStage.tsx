@@ -1,7 +1,7 @@
 import { OtherObjective } from "../../ui/OtherObjective";
 import Button from "@mui/material/Button";
 import { Link } from "react-router";
-import { type Data, type TableProblem, isTable } from "../../api/client";
+import { type Data, type TableProblem, isCode, isTable } from "../../api/client";
 import { useCatalogue } from "../../api/workspace";
 import { useData } from "../../api/data";
 import { useFindings, useSplit } from "../../api/problems";
@@ -13,6 +13,9 @@ import { BriefEditor } from "./BriefEditor";
 import { ColumnList } from "./ColumnList";
 import { Findings } from "./Findings";
 import { formOf } from "./briefForm";
+import { CodeEditor } from "./code/CodeEditor";
+import { codeFormOf } from "./code/codeForm";
+import { FrozenCode } from "./code/FrozenCode";
 
 const HOLDOUTS: Record<string, string> = { group: " by group", time: " of the last in time", random: " at random" };
 
@@ -24,6 +27,12 @@ export function BriefStage() {
       <p className="stage ember" role="alert">
         {problemQuery.error.message}
       </p>
+    );
+  if (problemView && isCode(problemView))
+    return problemView.frozen ? (
+      <FrozenCode problem={problemView} code={problemView.code} />
+    ) : (
+      <CodeEditor key={problemView.id} initial={codeFormOf(problemView)} problem={problemView} />
     );
   if (problemView && !isTable(problemView))
     return <OtherObjective problem={problemView} what="are no columns to frame" />;

@@ -1,14 +1,17 @@
 import Button from "@mui/material/Button";
 import LinearProgress from "@mui/material/LinearProgress";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useRef, useState } from "react";
+import { useRef, useState, type ReactNode } from "react";
 import { useSearchParams } from "react-router";
-import { isTable, type Data, type Problem, type Refusal } from "../../api/client";
+import { isCode, isTable, type Data, type Problem, type Refusal } from "../../api/client";
 import { keys } from "../../api/keys";
 import { importProgress, readAgain, useData, useDataList } from "../../api/data";
 import { useProblem } from "../../api/problems";
 import { count, percent } from "../../lib/format";
 import { BriefEditor } from "./BriefEditor";
+import { CodeEditor } from "./code/CodeEditor";
+import { codeFormOf, emptyCode } from "./code/codeForm";
+import { DOORS, Doors } from "./Doors";
 import { ReadingCard, type Reading } from "./ReadingCard";
 import { emptyForm, formOf, type BriefForm } from "./briefForm";
 import { upload } from "./upload";
@@ -19,14 +22,26 @@ export function NewProblem() {
   const from = useProblem(query.get("from") ? Number(query.get("from")) : null).data ?? null;
   const hash = query.get("data") ?? from?.brief?.data ?? null;
   const data = useData(hash);
-  if (hash === null) return <DropFile onData={(found) => setQuery({ data: found })} />;
+  const door = DOORS.find((d) => d === query.get("what")) ?? DOORS[0];
+  const doors = <Doors door={door} onDoor={(next) => setQuery(next === DOORS[0] ? {} : { what: next })} />;
+  if (query.get("from") && !from) return <p className="stage soft">Reading the brief …</p>;
+  if (from && isCode(from))
+    return <CodeEditor initial={{ ...codeFormOf(from), name: `${from.name} (changed)` }} problem={null} />;
+  if (hash === null && door !== "data file")
+    return (
+      <>
+        <div className="stage">{doors}</div>
+        <CodeEditor key={door} initial={emptyCode(KINDS[door])} problem={null} />
+      </>
+    );
+  if (hash === null) return <DropFile doors={doors} onData={(found) => setQuery({ data: found })} />;
   if (data.isError)
     return (
       <p className="stage ember" role="alert">
         {data.error.message}
       </p>
     );
-  if (!data.data || (query.get("from") && !from)) return <p className="stage soft">Reading the columns …</p>;
+  if (!data.data) return <p className="stage soft">Reading the columns …</p>;
   return (
     <Framing
       data={data.data}
@@ -96,7 +111,9 @@ function unusable(data: Data, form: BriefForm): string[] {
   return data.columns.filter((c) => c.type === "text" && !named.includes(c.name)).map((c) => c.name);
 }
 
-function DropFile({ onData }: { onData: (hash: string) => void }) {
+const KINDS = { program: "program", function: "function", "outside loop": "outside" } as const;
+
+function DropFile({ doors, onData }: { doors: ReactNode; onData: (hash: string) => void }) {
   const [over, setOver] = useState(false);
   const [share, setShare] = useState<number | null>(null);
   const [read, setRead] = useState<number | null>(null); // what the server has read of it
@@ -130,7 +147,7 @@ function DropFile({ onData }: { onData: (hash: string) => void }) {
   };
   return (
     <div className="stage col apart" style={{ maxWidth: 820, paddingTop: 36 }}>
-      <h1>New problem</h1>
+      {doors}
       <div
         className="sheet col centred"
         data-drop

@@ -1,7 +1,7 @@
 import { OtherObjective } from "../../ui/OtherObjective";
 import { useEffect, useState } from "react";
 import { Link } from "react-router";
-import { type TableProblem, isTable } from "../../api/client";
+import { type Problem, isCode, isTable } from "../../api/client";
 import { useDecisions, useFinalists, type Finalists } from "../../api/decisions";
 import { useChosen } from "../../ui/place";
 import { Switch } from "../../ui/Switch";
@@ -14,17 +14,19 @@ import { Rules } from "./Rules";
 import { Sign } from "./Sign";
 import { TakeAway } from "./TakeAway";
 import { TradeOff } from "./TradeOff";
-import { useWeighing, VIEWS } from "./useWeighing";
+import { useWeighing, VIEWS, type View } from "./useWeighing";
+import { withError } from "../../lib/format";
 
 export function DecisionStage() {
   const { problemView, problemQuery } = useChosen();
   if (problemQuery.isError) return <Trouble message={problemQuery.error.message} />;
   if (!problemView) return <p className="stage soft">Gathering the finalists …</p>;
-  if (!isTable(problemView)) return <OtherObjective problem={problemView} what="are no rows to compare on" />;
+  if (!isTable(problemView) && !isCode(problemView))
+    return <OtherObjective problem={problemView} what="are no rows to compare on" />;
   return <Gathering key={problemView.id} problem={problemView} />;
 }
 
-function Gathering({ problem }: { problem: TableProblem }) {
+function Gathering({ problem }: { problem: Problem }) {
   const { weighing, set } = useWeighing();
   const finalists = useFinalists(problem.id, weighing);
   const decisions = useDecisions(problem.id);
@@ -41,6 +43,29 @@ function Gathering({ problem }: { problem: TableProblem }) {
   return <Bench problem={problem} found={finalists.data} decided={decisions.data[0] ?? null} />;
 }
 
+/** What own code can be expected to do again: without predictions nobody can draw the rows anew. */
+function Unpredicted({ problem, found }: BenchProps) {
+  const best = found.finalists.find((f) => f.trial.id === found.leader);
+  return (
+    <section className="sheet col padded near" data-unpredicted>
+      <h2>What to expect</h2>
+      <p className="small">
+        The best of {found.scored} looks like <b>{withError(best?.trial.mean, best?.trial.standard_error)}</b>
+        {problem.baseline && (
+          <>, the start values like {withError(problem.baseline.score, problem.baseline.standard_error)}</>
+        )}
+        .
+      </p>
+      <p className="small soft">
+        Coming out on top takes some luck, so expect a little less. How much less is not known here: own code tells
+        scores, not what it predicted of each row.
+      </p>
+    </section>
+  );
+}
+
+const CODE_VIEWS: View[] = ["finalists", "trade-off", "take away"];
+
 function Trouble({ message, children }: { message: string; children?: React.ReactNode }) {
   return (
     <p className="stage ember" role="alert">
@@ -49,7 +74,7 @@ function Trouble({ message, children }: { message: string; children?: React.Reac
   );
 }
 
-function Nothing({ problem }: { problem: TableProblem }) {
+function Nothing({ problem }: { problem: Problem }) {
   return (
     <div className="stage col">
       <h1>Nothing to decide yet</h1>
@@ -69,7 +94,7 @@ interface Decided {
   rule: string;
 }
 
-function Bench({ problem, found, decided }: { problem: TableProblem; found: Finalists; decided: Decided | null }) {
+function Bench({ problem, found, decided }: { problem: Problem; found: Finalists; decided: Decided | null }) {
   const { view, set } = useWeighing();
   const [picked, setPicked] = useState<Picked | null>(null);
   useEffect(() => {
@@ -97,16 +122,23 @@ function Bench({ problem, found, decided }: { problem: TableProblem; found: Fina
       <section className="col apart">
         <div className="row wrap">
           <h1 className="grow one-line">Finalists by {problem.judging.metric_label}</h1>
-          <Switch label="View" options={[...VIEWS]} value={view} onChange={(v) => set({ view: v })} />
+          <Switch
+            label="View"
+            options={isTable(problem) ? [...VIEWS] : CODE_VIEWS}
+            value={view}
+            onChange={(v) => set({ view: v })}
+          />
         </div>
         {view === "finalists" && <Matrix {...bench} />}
         {view === "trade-off" && <TradeOff {...bench} />}
-        {view === "against the baseline" && <AgainstBaseline key={chosen.trial.id} {...bench} />}
-        {view === "holdout" && <HoldoutView {...bench} />}
+        {isTable(problem) && view === "against the baseline" && (
+          <AgainstBaseline key={chosen.trial.id} {...bench} problem={problem} />
+        )}
+        {isTable(problem) && view === "holdout" && <HoldoutView {...bench} problem={problem} />}
         {view === "take away" && <TakeAway problem={problem} />}
       </section>
       <aside className="col apart" aria-label="The choice">
-        <Expectation {...bench} />
+        {isTable(problem) ? <Expectation {...bench} /> : <Unpredicted {...bench} />}
         <Rules {...bench} rule={wanted.rule} />
         <Sign {...bench} rule={wanted.rule} decided={decided?.id ?? null} />
       </aside>

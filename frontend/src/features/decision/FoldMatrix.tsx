@@ -1,6 +1,6 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useMemo, useRef } from "react";
-import type { TableProblem } from "../../api/client";
+import type { Problem } from "../../api/client";
 import { useTrialRemarks } from "../../api/trials";
 import type { Finalist, Finalists } from "../../api/decisions";
 import { bytes, duration, score, withError } from "../../lib/format";
@@ -9,7 +9,7 @@ import { Chances } from "../../charts/Chances";
 import { ErrorBar } from "../../charts/ErrorBar";
 
 interface Props {
-  problem: TableProblem;
+  problem: Problem;
   found: Finalists;
   chosen: number;
   inspected: number | null;
@@ -119,7 +119,7 @@ export function FoldMatrix({ problem, found, chosen, inspected, onChoose, onInsp
                 <span className="small" style={{ lineHeight: 1.35 }}>
                   {duration(f.fit_seconds)}
                   <span className="soft block" title="to predict 1,000 rows · size of the model">
-                    {f.prediction_seconds === null ? "" : `${duration(f.prediction_seconds)} · `}
+                    {!f.prediction_seconds ? "" : `${duration(f.prediction_seconds)} · `}
                     {bytes(f.model_bytes)}
                   </span>
                 </span>
@@ -147,7 +147,8 @@ function Name({ f, onInspect }: { f: Finalist; onInspect: (id: number) => void }
         <b>{f.is_baseline ? "Baseline" : `Trial ${f.trial.number}`}</b>
         {f.trial.shortlisted && <span className="honey"> ◆</span>}
         <span className="small soft cut block" style={{ maxWidth: 116 }}>
-          {f.search_number ? `search ${f.search_number}` : "before any search"}, {f.learner}
+          {f.search_number ? `search ${f.search_number}` : "before any search"}
+          {f.learner && `, ${f.learner}`}
         </span>
       </button>
     </span>
@@ -235,7 +236,7 @@ function Against({ f, leader }: { f: Finalist; leader: number | null }) {
 }
 
 /** All folds of all finalists on one ramp, all means on one axis. */
-function spansOf(problem: TableProblem, found: Finalists): Spans {
+function spansOf(problem: Problem, found: Finalists): Spans {
   const larger = problem.judging.larger_is_better;
   const { finalists } = found;
   let low = Infinity;

@@ -1,3 +1,4 @@
+import type { TableProblem } from "../../api/client";
 import Button from "@mui/material/Button";
 import Dialog from "@mui/material/Dialog";
 import DialogActions from "@mui/material/DialogActions";
@@ -11,7 +12,7 @@ import { endsOf, place } from "../../charts/plotLayout";
 import { called, type BenchProps } from "./bench";
 
 /** The sealed rows: opened here, once if possible, and every opening shown for ever. */
-export function HoldoutView({ problem, chosen }: BenchProps) {
+export function HoldoutView({ problem, chosen }: BenchProps & { problem: TableProblem }) {
   const [asking, setAsking] = useState(false);
   const found = useHoldout(problem.id);
   if (found.isError) return <p className="ember">{found.error.message}</p>;

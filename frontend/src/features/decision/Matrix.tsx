@@ -1,6 +1,6 @@
 import Button from "@mui/material/Button";
 import { useMemo } from "react";
-import type { Schemas } from "../../api/client";
+import { isTable, type Schemas } from "../../api/client";
 import { useShortlist, weighingQuery } from "../../api/decisions";
 import { usePlace } from "../../ui/place";
 import { plural } from "../../lib/format";
@@ -70,7 +70,7 @@ export function Matrix({ problem, found, chosen, pick }: BenchProps) {
         onChoose={(trial) => pick({ trial, rule: "by hand" })}
         onInspect={inspect}
       />
-      <Rejudge problem={problem} found={found} />
+      {isTable(problem) && <Rejudge problem={problem} found={found} />}
     </>
   );
 }

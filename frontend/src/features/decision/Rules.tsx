@@ -17,7 +17,7 @@ export function Rules({ found, chosen, pick, rule }: BenchProps & { rule: string
           value={weighing.cost}
           onChange={(e) => set({ cost: e.target.value === "fit seconds" ? null : e.target.value })}
         >
-          {COSTS.map((c) => (
+          {COSTS.filter((c) => found.measures.some((m) => m.key === c)).map((c) => (
             <option key={c} value={c}>
               {c}
             </option>

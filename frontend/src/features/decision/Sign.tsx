@@ -22,8 +22,8 @@ export function Sign({ problem, found, chosen, rule, decided }: BenchProps & { r
         {called(chosen)}
       </h2>
       <p className="small">
-        {problem.judging.metric_label} <b>{withError(chosen.trial.mean, chosen.trial.standard_error)}</b>,{" "}
-        {chosen.learner}
+        {problem.judging.metric_label} <b>{withError(chosen.trial.mean, chosen.trial.standard_error)}</b>
+        {chosen.learner && `, ${chosen.learner}`}
       </p>
       {here ? (
         <>

@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { Link } from "react-router";
-import type { Scalar, Schemas, TableProblem } from "../../api/client";
+import type { Scalar, Problem, Schemas } from "../../api/client";
 import { useDecision, useDecisions } from "../../api/decisions";
 import { bytes, scalar, withError } from "../../lib/format";
 
@@ -20,7 +20,7 @@ const setting = (name: string, value: unknown): string =>
     : scalar(value as Scalar);
 
 /** Signed decisions, newest first, and all that can be taken away of each. */
-export function TakeAway({ problem }: { problem: TableProblem }) {
+export function TakeAway({ problem }: { problem: Problem }) {
   const decisions = useDecisions(problem.id).data ?? [];
   const [wanted, setWanted] = useState<number | null>(null);
   const shown = decisions.find((d) => d.id === wanted) ?? decisions[0];
@@ -29,8 +29,11 @@ export function TakeAway({ problem }: { problem: TableProblem }) {
       <section className="sheet col roomy">
         <h2>Nothing is signed yet</h2>
         <p className="soft">
-          Sign a choice on the right. Its configuration, a script of plain scikit-learn, the fitted model, a report and
-          all trials can then be taken away from here.
+          Sign a choice on the right.{" "}
+          {problem.code
+            ? "Its settings, the command, what its training kept"
+            : "Its configuration, a script of plain scikit-learn, the fitted model"}
+          , a report and all trials can then be taken away from here.
         </p>
       </section>
     );
@@ -75,7 +78,8 @@ function Files({ decision }: { decision: View }) {
     >
       <div>
         <h2>
-          Decision {decision.id}: trial {decision.trial_number} of search {decision.search_number}, {decision.learner}
+          Decision {decision.id}: trial {decision.trial_number} of search {decision.search_number}
+          {decision.learner && `, ${decision.learner}`}
         </h2>
         <p className="small soft">
           {decision.metric_label} {withError(decision.mean, decision.standard_error)} · signed{" "}

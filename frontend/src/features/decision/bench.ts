@@ -1,4 +1,4 @@
-import type { TableProblem } from "../../api/client";
+import type { Problem } from "../../api/client";
 import type { Finalist, Finalists } from "../../api/decisions";
 
 /** The finalist that is about to be chosen, and by what. */
@@ -8,7 +8,7 @@ export interface Picked {
 }
 
 export interface BenchProps {
-  problem: TableProblem;
+  problem: Problem;
   found: Finalists;
   chosen: Finalist;
   pick: (picked: Picked) => void;
@@ -16,4 +16,8 @@ export interface BenchProps {
 
 /** `trial 3 of search 2`, `the baseline`. */
 export const called = (f: Finalist) =>
-  f.is_baseline ? `the baseline (${f.learner})` : `trial ${f.trial.number} of search ${f.search_number}`;
+  f.is_baseline
+    ? f.learner
+      ? `the baseline (${f.learner})`
+      : "the baseline"
+    : `trial ${f.trial.number} of search ${f.search_number}`;

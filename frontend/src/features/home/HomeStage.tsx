@@ -77,7 +77,7 @@ function Card({ problem, onTag }: { problem: Problem; onTag: (tag: string) => vo
           </>
         ) : (
           <>
-            {judging.fits} folds · {problem.objective}
+            {plural(judging.fits, "fold")} · {problem.objective} <b>{problem.code?.label}</b>
           </>
         )}
       </p>

@@ -10,6 +10,7 @@ import { goodness, inkOn, ramp, scoreScale } from "../../lib/ramp";
 import { FoldRing } from "../../charts/FoldRing";
 import { TrialCurve } from "./TrialCurve";
 import { CopyConfiguration } from "./CopyConfiguration";
+import { OwnRun } from "./OwnRun";
 
 /** The right-hand drawer on any trial, from anywhere. */
 export function Inspector({ trial }: { trial: number }) {
@@ -54,7 +55,9 @@ function Body({ trial, close }: { trial: TrialDetail; close: () => void }) {
         <div className="grow">
           <h2>{trial.origin === "baseline" ? "Baseline" : `Trial ${trial.number}`}</h2>
           <p className="small soft">
-            {trial.search_number ? `search ${trial.search_number}` : "a baseline"}, {trial.learner}, {trial.state}
+            {trial.search_number ? `search ${trial.search_number}` : "a baseline"},{" "}
+            {trial.learner && `${trial.learner}, `}
+            {trial.state}
           </p>
         </div>
         <Button
@@ -91,6 +94,7 @@ function Body({ trial, close }: { trial: TrialDetail; close: () => void }) {
       <Recorded trial={trial} />
       <Settings trial={trial} />
       <CopyConfiguration trial={trial.id} />
+      <OwnRun trial={trial} />
       <Notes trial={trial} save={(note, tags) => remarks.mutate({ note, tags })} />
       <Provenance trial={trial} />
     </div>
@@ -159,12 +163,15 @@ function Folds({ trial, scale }: { trial: TrialDetail; scale: ReturnType<typeof 
                   </span>
                 ))}
                 {fit.log && (
-                  <pre
-                    className="sunk scrolls"
-                    style={{ margin: "4px 0 0", padding: 8, borderRadius: 4, maxHeight: 180, maxWidth: 250 }}
-                  >
-                    {fit.log}
-                  </pre>
+                  <details open={trial.command.length === 0}>
+                    <summary>what it printed</summary>
+                    <pre
+                      className="sunk scrolls"
+                      style={{ margin: "4px 0 0", padding: 8, borderRadius: 4, maxHeight: 180, maxWidth: 250 }}
+                    >
+                      {fit.log}
+                    </pre>
+                  </details>
                 )}
               </td>
             </tr>

@@ -1,5 +1,5 @@
 import type { Schemas } from "../../api/client";
-import { count, duration, percent, score } from "../../lib/format";
+import { count, duration, percent, plural, score } from "../../lib/format";
 
 interface Props {
   forecast: Schemas["ForecastView"];
@@ -14,7 +14,7 @@ export function Forecast({ forecast, automatic, strategies }: Props) {
   return (
     <>
       <b>
-        {count(forecast.trials)} trials + baseline × {forecast.folds} folds = {count(forecast.fits)} fits
+        {count(forecast.trials)} trials + baseline × {plural(forecast.folds, "fold")} = {count(forecast.fits)} fits
       </b>{" "}
       {seconds !== null && low !== null && high !== null ? (
         <span data-minutes>

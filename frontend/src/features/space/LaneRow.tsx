@@ -7,11 +7,12 @@ const COSTS: Record<string, string> = { "more costs more": "costs more →", "mo
 
 interface Props extends ComponentProps<typeof Lane> {
   depth: number; // how many switches it hangs under
+  sentence?: string | undefined; // of own code's setting
   onText: (line: string) => void;
 }
 
 /** A lane with its name, its sentence, which way costs more, and whether it is searched or held. */
-export function LaneRow({ onText, depth, ...lane }: Props) {
+export function LaneRow({ onText, depth, sentence, ...lane }: Props) {
   const { parameter, setting, onChange } = lane;
   const held = parameter.kind === "fixed";
   const standard = setting ? scalar(setting.default) : "";
@@ -41,7 +42,7 @@ export function LaneRow({ onText, depth, ...lane }: Props) {
           </span>
         )}
         <p className="small soft" style={{ lineHeight: 1.35 }}>
-          {setting?.sentence}
+          {setting?.sentence ?? sentence}
         </p>
         <span className="row small close wrap" style={{ rowGap: 2 }}>
           {!held && <StartField parameter={parameter} onChange={onChange} />}

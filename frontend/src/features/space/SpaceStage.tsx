@@ -1,12 +1,22 @@
 import { OtherObjective } from "../../ui/OtherObjective";
 import Button from "@mui/material/Button";
 import { useEffect, useMemo, useState } from "react";
-import { type Learner, type Points, type Search, type TableProblem, isTable } from "../../api/client";
+import {
+  type CodeProblem,
+  type Learner,
+  type Problem,
+  type Points,
+  type Search,
+  type TableProblem,
+  isCode,
+  isTable,
+} from "../../api/client";
 import { useCatalogue, useLearner } from "../../api/workspace";
 import { usePoints } from "../../api/searches";
 import { useChosen } from "../../ui/place";
 import { configurations, count } from "../../lib/format";
 import { scoreScale } from "../../lib/ramp";
+import { sentencesIn } from "../../lib/sentences";
 import { isRequirement, tucked, type Parameter } from "../../lib/scale";
 import { Comparison } from "./Comparison";
 import { LaneRow } from "./LaneRow";
@@ -28,6 +38,16 @@ export function SpaceStage() {
     );
   if (!problemView || !catalogue || searchesQuery.isPending)
     return <p className="stage soft">Laying out the lanes …</p>;
+  if (isCode(problemView))
+    return (
+      <CodeBench
+        key={problemView.id}
+        problem={problemView}
+        chosen={chosen}
+        searches={searchesQuery.data ?? []}
+        inspect={inspect}
+      />
+    );
   if (!isTable(problemView)) return <OtherObjective problem={problemView} what="is no learner to choose" />;
   const learners = catalogue.learners.filter((l) => l.installed && l.tasks.includes(problemView.brief.task));
   return (
@@ -61,6 +81,73 @@ function Bench({ problem, learners, chosen, searches, inspect }: BenchProps) {
   const found = useLearner(draft.learner, task);
   const learner = found.data ?? preferred;
   const points = usePoints(chosen && chosen.learner === draft.learner ? chosen.id : null).data ?? null;
+  return (
+    <Laying problem={problem} draft={draft} searches={searches}>
+      <LearnerPicker
+        learners={learners}
+        chosen={draft.learner}
+        sentence={learner.sentence}
+        onChoose={draft.setLearner}
+      />
+      {found.error && (
+        <p role="alert" className="ember small" data-error="learner">
+          {found.error.message}
+        </p>
+      )}
+      <PipelineStrip
+        learner={learner}
+        parameters={draft.parameters}
+        onSearch={(line) => draft.setText(`${draft.text.replace(/\s*$/, "")}\n${line}\n`)}
+      />
+      <Lanes
+        draft={draft}
+        learner={learner}
+        points={points}
+        larger={problem.judging.larger_is_better}
+        inspect={inspect}
+        task={task}
+      />
+    </Laying>
+  );
+}
+
+type CodeBenchProps = Omit<BenchProps, "problem" | "learners"> & { problem: CodeProblem };
+
+/** The space of own code: its settings are whatever the space names. */
+function CodeBench({ problem, chosen, searches, inspect }: CodeBenchProps) {
+  const draft = useSpaceDraft(problem.id, null, { learner: "", text: chosen?.space ?? (problem.code.space || null) });
+  const points = usePoints(chosen?.id ?? null).data ?? null;
+  const sentences = useMemo(() => sentencesIn(problem.code.space), [problem.code.space]);
+  return (
+    <Laying problem={problem} draft={draft} searches={searches}>
+      <div>
+        <h1>{problem.code.label}</h1>
+        <p className="small soft">
+          Its settings are what the space on the right names: a line for each, such as rate: 1e-4 .. 1 log.
+        </p>
+      </div>
+      <Lanes
+        draft={draft}
+        learner={null}
+        sentences={sentences}
+        points={points}
+        larger={problem.judging.larger_is_better}
+        inspect={inspect}
+        task=""
+      />
+    </Laying>
+  );
+}
+
+interface LayingProps {
+  problem: Problem;
+  draft: ReturnType<typeof useSpaceDraft>;
+  searches: Search[];
+  children: React.ReactNode;
+}
+
+/** Lanes on the left, the same space as text on the right, the plan at the foot. */
+function Laying({ problem, draft, searches, children }: LayingProps) {
   useUndoKey(draft.undo);
   return (
     <div style={{ display: "grid", gridTemplateRows: "1fr auto", height: "100%", minHeight: 0 }}>
@@ -68,32 +155,7 @@ function Bench({ problem, learners, chosen, searches, inspect }: BenchProps) {
         className="stage far scrolls full top"
         style={{ display: "grid", gridTemplateColumns: "minmax(0, 1fr) minmax(330px, 390px)", boxSizing: "border-box" }}
       >
-        <section className="col apart">
-          <LearnerPicker
-            learners={learners}
-            chosen={draft.learner}
-            sentence={learner.sentence}
-            onChoose={draft.setLearner}
-          />
-          {found.error && (
-            <p role="alert" className="ember small" data-error="learner">
-              {found.error.message}
-            </p>
-          )}
-          <PipelineStrip
-            learner={learner}
-            parameters={draft.parameters}
-            onSearch={(line) => draft.setText(`${draft.text.replace(/\s*$/, "")}\n${line}\n`)}
-          />
-          <Lanes
-            draft={draft}
-            learner={learner}
-            points={points}
-            larger={problem.judging.larger_is_better}
-            inspect={inspect}
-            task={task}
-          />
-        </section>
+        <section className="col apart">{children}</section>
         <section className="col" style={{ position: "sticky", top: 0 }}>
           <div className="row">
             <h2 className="grow">The same space as text</h2>
@@ -124,19 +186,20 @@ function Bench({ problem, learners, chosen, searches, inspect }: BenchProps) {
 
 interface LanesProps {
   draft: ReturnType<typeof useSpaceDraft>;
-  learner: Learner;
+  learner: Learner | null;
+  sentences?: Record<string, string>; // of own code's settings
   points: Points | null;
   larger: boolean;
   task: string;
   inspect: (id: number) => void;
 }
 
-function Lanes({ draft, learner, points, larger, task, inspect }: LanesProps) {
+function Lanes({ draft, learner, sentences = {}, points, larger, task, inspect }: LanesProps) {
   const [hovered, setHovered] = useState<number | null>(null);
   const scale = useMemo(() => scoreScale(points?.means ?? [], larger), [points, larger]);
   const { parameters } = draft;
   if (!parameters) return <p className="soft">{draft.checked?.error ? "Mend the text to see its lanes." : "…"}</p>;
-  const settings = learner.settings.filter((s) => s.tasks.includes(task));
+  const settings = (learner?.settings ?? []).filter((s) => s.tasks.includes(task));
   const put = (changed: Parameter) =>
     void draft.setParameters(draft.entries!.map((e) => (!isRequirement(e) && e.name === changed.name ? changed : e)));
   const requirements = draft.entries!.filter(isRequirement);
@@ -150,6 +213,7 @@ function Lanes({ draft, learner, points, larger, task, inspect }: LanesProps) {
             depth={depth}
             parameter={parameter}
             setting={settings.find((s) => s.name === parameter.name)}
+            sentence={sentences[parameter.name]}
             draws={draft.good?.draws[parameter.name] ?? []}
             points={points}
             scale={scale}

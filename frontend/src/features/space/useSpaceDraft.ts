@@ -1,6 +1,6 @@
-import { useCallback, useEffect, useState } from "react";
+import { useCallback, useEffect, useMemo, useState } from "react";
 import type { Schemas } from "../../api/client";
-import { checkSpace, useSpace } from "../../api/planning";
+import { checkSpace, useSpace, type Whose } from "../../api/planning";
 import { useDebounced } from "../../ui/useDebounced";
 import { isRequirement, type Entry, type Parameter } from "../../lib/scale";
 
@@ -22,7 +22,7 @@ function load(problem: number): Kept | null {
 }
 
 /** The space while it is being laid out: text and lanes in step, undo, kept in the browser so that nothing is lost. */
-export function useSpaceDraft(problem: number, task: string, first: { learner: string; text: string | null }) {
+export function useSpaceDraft(problem: number, task: string | null, first: { learner: string; text: string | null }) {
   const [kept, setKept] = useState<Kept>(
     () => load(problem) ?? { learner: first.learner, texts: first.text ? { [first.learner]: first.text } : {} },
   );
@@ -30,10 +30,14 @@ export function useSpaceDraft(problem: number, task: string, first: { learner: s
   const [moved, setMoved] = useState<Entry[] | null>(null); // lanes ahead of the server's answer
   const [laneError, setLaneError] = useState<string | null>(null); // a change of a lane that cannot be
   const { learner } = kept;
-  const standard = useSpace(learner, task, null);
+  const whose = useMemo<Whose>(
+    () => (task === null ? { learner: "", task: "", problem } : { learner, task, problem: null }),
+    [learner, task, problem],
+  );
+  const standard = useSpace(whose, null);
   const text = kept.texts[learner] ?? standard.data?.text;
   const asked = useDebounced(text, 180);
-  const checked = useSpace(learner, task, asked);
+  const checked = useSpace(whose, asked);
   useEffect(() => localStorage.setItem(`pellux-space-${problem}`, JSON.stringify(kept)), [problem, kept]);
 
   const put = useCallback(
@@ -47,7 +51,7 @@ export function useSpaceDraft(problem: number, task: string, first: { learner: s
     async (parameters: Entry[]) => {
       setMoved(parameters);
       try {
-        const answer = await checkSpace({ learner, task, parameters: parameters as never });
+        const answer = await checkSpace({ ...whose, parameters: parameters as never });
         if (answer.error) setLaneError(answer.error.split("\n")[0]!);
         else {
           setLaneError(null);
@@ -57,7 +61,7 @@ export function useSpaceDraft(problem: number, task: string, first: { learner: s
         setMoved(null);
       }
     },
-    [learner, task, put],
+    [whose, put],
   );
   const undo = useCallback(() => {
     const last = past[past.length - 1];

@@ -10,11 +10,13 @@ prints a line of JSON an epoch, keeps its weights to go on from, and draws the r
 from __future__ import annotations
 
 import argparse
+import itertools
 import json
 import struct
 import sys
 import zlib
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -41,7 +43,9 @@ class Planner:
         self.speed = [np.zeros_like(w) for w in self.weights]
         self.usual = 0.0
 
-    def drive(self, days: dict[str, np.ndarray], rng: np.random.Generator | None, heat: float) -> tuple[np.ndarray, np.ndarray, list]:
+    def drive(
+        self, days: dict[str, np.ndarray], rng: np.random.Generator | None, heat: float
+    ) -> tuple[np.ndarray, np.ndarray, list[tuple[Any, ...]]]:
         """The order of stops, the hour of each arrival, and what is needed to learn from it; the best stop without `rng`."""
         count = len(days["due"])
         rows, here, hour = np.arange(count), np.zeros((count, 2)), np.zeros(count)
@@ -63,7 +67,9 @@ class Planner:
             arrival.append(hour)
         return np.array(order).T, np.array(arrival).T, steps
 
-    def learn(self, days: dict[str, np.ndarray], rng: np.random.Generator, rate: float, heat: float, pull: float, calm: float) -> None:
+    def learn(
+        self, days: dict[str, np.ndarray], rng: np.random.Generator, rate: float, heat: float, pull: float, calm: float
+    ) -> None:
         order, arrival, steps = self.drive(days, rng, heat)
         worth = in_time(days, order, arrival).mean(1) - 0.02 * arrival[:, -1]
         self.usual = calm * self.usual + (1 - calm) * worth.mean() if self.usual else worth.mean()
@@ -97,7 +103,7 @@ def draw(path: Path, places: np.ndarray, order: np.ndarray, size: int = 320) -> 
     spread = np.abs(points).max() * 1.1
     cells = ((points / spread + 1) / 2 * (size - 1)).astype(int)
     picture = np.full((size, size, 3), 250, np.uint8)
-    for number, (start, end) in enumerate(zip(cells, cells[1:], strict=False)):
+    for number, (start, end) in enumerate(itertools.pairwise(cells)):
         line = np.linspace(start, end, 400).astype(int)
         picture[line[:, 1], line[:, 0]] = (20, 90 + 10 * number, 120)
     for x, y in cells:

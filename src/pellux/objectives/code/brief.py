@@ -57,6 +57,8 @@ class CodeBrief:
         A pattern with one group that finds the score in what is printed.
     recorded : tuple of str
         Further metrics that are written down.
+    smaller : tuple of str
+        Those of them of which less is better.
     final : bool
         Whether a program can train on everything, with `all` for a fold.
     files : tuple of str
@@ -76,6 +78,7 @@ class CodeBrief:
     sent: str = ""
     pick_out: str = ""
     recorded: tuple[str, ...] = ()
+    smaller: tuple[str, ...] = ()
     folds: int = 1
     grows: Growing | None = None
     holds: Holds = field(default_factory=Holds)
@@ -118,7 +121,7 @@ class CodeBrief:
     @staticmethod
     def from_json(found: Mapping[str, Any]) -> CodeBrief:
         known = {name: value for name, value in found.items() if name in CodeBrief.__dataclass_fields__}
-        for name in ("runs", "recorded", "files"):
+        for name in ("runs", "recorded", "smaller", "files"):
             known[name] = tuple(known.get(name, ()))
         grows = known.get("grows")
         known["grows"] = Growing(**{**grows, "may_change": tuple(grows["may_change"])}) if grows else None

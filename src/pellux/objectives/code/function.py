@@ -96,7 +96,8 @@ class FunctionEvaluator:
     def evaluate(self, order: FitOrder, context: FitContext) -> FitResult:
         begun = context.clock()
         function = self._loaded(context.devices)
-        with context.kept.folder(order.trial, order.fold) as folder:
+        with context.kept.folder(order.trial, order.fold) as place:
+            folder = Path(place)
             staged = Staged(self.brief, self._terms, order, context, folder)
             mark, last = staged.begin(), None
             for stage in staged.to_do(mark):

@@ -73,7 +73,8 @@ class ProgramEvaluator:
     def evaluate(self, order: FitOrder, context: FitContext) -> FitResult:
         self._still_the_same()
         begun = context.clock()
-        with context.kept.folder(order.trial, order.fold) as folder:
+        with context.kept.folder(order.trial, order.fold) as place:
+            folder = Path(place)
             staged = Staged(self.brief, self.terms, order, context, folder)
             mark = staged.begin()
             last: Found | None = None

@@ -50,8 +50,8 @@ class Staged:
             return mark if mark.level < self._level else self._anew()
         for ancestor in reversed(self._order.ancestors):
             with self._context.kept.folder(ancestor.trial, self._order.fold) as source:
-                if read_mark(source).level == ancestor.level:
-                    copy_folder(source, self._folder)
+                if read_mark(Path(source)).level == ancestor.level:
+                    copy_folder(Path(source), self._folder)
                     return Mark(ancestor.level)
         return self._anew()
 

@@ -2,35 +2,36 @@
 
 from __future__ import annotations
 
-from pellux.core.judging import Brief
 from pellux.core.judging.comparisons import lower_bound
 from pellux.core.judging.selection import BEST_LOWER_BOUND, HIGHEST_MEAN, ONE_STANDARD_ERROR, RULES
 from pellux.core.judging.selection import select as select_by
 from pellux.service.decisions.candidates import Candidates, FinalistsQuery
+from pellux.service.decisions.measures import Measures
 from pellux.service.decisions.schemas import Suggestion
-from pellux.service.decisions.side_measures import CHEAPER, larger_is_better
+from pellux.service.decisions.side_measures import CHEAPER
 from pellux.store.records import Trial
 
 
-def suggestions(brief: Brief, field: Candidates, admitted: set[int], query: FinalistsQuery) -> list[Suggestion]:
+def suggestions(measures: Measures, field: Candidates, admitted: set[int], query: FinalistsQuery) -> list[Suggestion]:
     """What each rule chooses among the admitted trials, and why, in words."""
     trials = [t for t in field.trials if t.id in admitted]
     candidates = [field.candidate(t, query.cost) for t in trials]
-    picked = {rule: trials[select_by(rule, candidates, field.test_to_train)] for rule in RULES}
+    rules = RULES if field.judging.fits > 1 else (HIGHEST_MEAN,)  # one fold has no standard error
+    picked = {rule: trials[select_by(rule, candidates, field.test_to_train)] for rule in rules}
     return [
         Suggestion(
             rule=rule,
             trial_id=trial.id,
-            reason=_limit_words(brief, field, admitted, query) + _reason(field, rule, picked, query.cost),
+            reason=_limit_words(measures, field, admitted, query) + _reason(field, rule, picked, query.cost),
         )
         for rule, trial in picked.items()
     ]
 
 
-def _limit_words(brief: Brief, field: Candidates, admitted: set[int], query: FinalistsQuery) -> str:
+def _limit_words(measures: Measures, field: Candidates, admitted: set[int], query: FinalistsQuery) -> str:
     if query.limit_on is None:
         return ""
-    sign = "≥" if larger_is_better(brief, query.limit_on) else "≤"
+    sign = "≥" if measures.larger_is_better(query.limit_on) else "≤"
     return f"Of the {len(admitted)} of {len(field.trials)} trials with {query.limit_on} {sign} {query.limit:g}: "
 
 

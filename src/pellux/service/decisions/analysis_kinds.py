@@ -13,6 +13,12 @@ from pellux.core.errors import Conflict
 from pellux.core.judging.honest_score import honest_score
 from pellux.core.judging.overfitting import verdict
 from pellux.core.judging.predictions import as_needed, assemble_repeats
+from pellux.core.objective import SCHEDULE
+from pellux.core.space import Space, parse
+from pellux.objectives.code.brief import KINDS as CODE
+from pellux.objectives.code.brief import CodeBrief
+from pellux.objectives.code.final_run import final_run
+from pellux.objectives.code.objective import sent_file
 from pellux.objectives.tabular.column_importance import column_importance
 from pellux.objectives.tabular.drawn_tree import drawn_tree
 from pellux.objectives.tabular.export.final_model import write_final_model
@@ -24,8 +30,10 @@ from pellux.service.workspace import Workspace
 from pellux.store.predictions import Key, read_predictions
 from pellux.store.problems import get_problem
 from pellux.store.records import Trial
+from pellux.store.runs import get_search
 from pellux.store.trials import by_ids
 
+KEPT = "kept"  # the folder of a decision with what the final run kept
 HONEST, IMPORTANCE, TREE, HOLDOUT_LOOK, MODEL = "honest score", "column importance", "tree", "holdout", "model"
 
 
@@ -113,9 +121,35 @@ def compute_holdout(
 
 
 def _model(workspace: Workspace, problem_id: int, request: Mapping[str, Any]) -> Job:
-    key, settings, _ = _chosen(workspace, request["trial"])
+    key, settings, trial = _chosen(workspace, request["trial"])
+    with workspace.database.read() as session:
+        problem, search = get_problem(session, problem_id), get_search(session, trial.search_id)
+    if problem.objective in CODE:
+        return _final_run(workspace, CodeBrief.from_json(problem.brief), settings, parse(search.space), request["decision"])
     folder = workspace.decision_folder(request["decision"])
     return Job(write_final_model, (ground_of(workspace, problem_id), key, settings, folder))
+
+
+def _final_run(workspace: Workspace, brief: CodeBrief, settings: dict[str, Any], space: Space, decision_id: int) -> Job:
+    """The winner trained on everything, where the program says that it can; else its folds keep what they kept."""
+    if not brief.final:
+        return Job(nothing_to_train, ())
+    sent = sent_file(workspace.own_folder, brief.sent) if brief.sent else None
+    devices = workspace.devices.names[: brief.holds.devices]
+    target = workspace.decision_folder(decision_id) / KEPT
+    return Job(final_run, (brief, stages_of(brief, settings), tuple(space.by_name), devices, target, sent))
+
+
+def nothing_to_train() -> dict[str, Any]:
+    return {}
+
+
+def stages_of(brief: CodeBrief, settings: Mapping[str, Any]) -> list[tuple[dict[str, Any], int]]:
+    """Final settings as the runs that train them: one, or one for each interval of a schedule."""
+    counter = brief.grows.what if brief.grows else ""
+    level = int(settings.get(counter, brief.most))
+    own = {name: value for name, value in settings.items() if name not in (counter, SCHEDULE)}
+    return [({**own, **changing}, int(until)) for until, changing in settings.get(SCHEDULE, [])] or [(own, level)]
 
 
 KINDS: dict[str, Prepare] = {

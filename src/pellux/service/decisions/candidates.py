@@ -8,8 +8,9 @@ from pydantic import Field
 
 from pellux.core.judging.selection import BY_HAND, HIGHEST_MEAN, RULES, Candidate
 from pellux.core.objective import Judging
+from pellux.service.decisions.measures import COSTS, FIT_SECONDS
 from pellux.service.decisions.rejudging import Rejudged, rejudged
-from pellux.service.decisions.side_measures import COSTS, FIT_SECONDS, Costs, costs_of
+from pellux.service.decisions.side_measures import Costs, costs_of
 from pellux.service.planning.requests import Request
 from pellux.service.workspace import Workspace
 from pellux.store import runs, trials

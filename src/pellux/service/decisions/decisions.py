@@ -71,7 +71,7 @@ def fingerprint(record: Mapping[str, Any]) -> str:
 
 def _record(workspace: Workspace, problem: Problem, trial: Trial, search: Search, request: DecisionRequest) -> dict[str, Any]:
     """All that a choice rests on, as plain JSON; docs/decision.md tells what each key is."""
-    brief, objective = workspace.brief(problem), workspace.objective(problem)
+    objective = workspace.objective(problem)
     weighed = finalists(workspace, problem.id, request.weighing)
     honest = newest_analysis(workspace, problem.id, HONEST, state=DONE)
     with workspace.database.read() as session:
@@ -89,12 +89,13 @@ def _record(workspace: Workspace, problem: Problem, trial: Trial, search: Search
         "reason": request.reason,
         "rules": [s.model_dump() for s in weighed.suggestions],
         "weighing": request.weighing.model_dump(exclude_defaults=True),
-        "problem": {"id": problem.id, "name": problem.name, "brief": brief.to_json(), "folds_sha256": problem.folds_hash},
+        "problem": {"id": problem.id, "name": problem.name, "objective": problem.objective, "brief": problem.brief,
+            "folds_sha256": problem.folds_hash},
         "trial": {
             "id": trial.id, "search": search.number, "number": trial.number, "learner": key, "configuration": settings,
-            "metric": brief.metric, "fold_scores": trial.scores, "mean": trial.mean, "standard_error": trial.standard_error,
+            "metric": objective.judging.metric, "fold_scores": trial.scores, "mean": trial.mean, "standard_error": trial.standard_error,
             "fit_seconds": costs.fit_seconds if costs else None, "model_bytes": costs.model_bytes if costs else None,
-            "seen": trial.seen, "pending": trial.pending, "search_seed": search.plan.get("seed"), "model_seed": brief.seed,
+            "seen": trial.seen, "pending": trial.pending, "search_seed": search.plan.get("seed"), "model_seed": objective.judging.seed,
         },
         "rejudged": {"search": judged_in, "scores": again.scores} if again else None,
         "comparisons": {

@@ -5,21 +5,21 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from pellux.core.errors import InvalidPlan
-from pellux.core.judging import Brief, mean, standard_error
+from pellux.core.judging import mean, standard_error
 from pellux.core.judging.comparisons import Comparison, compare, holm
 from pellux.core.judging.selection import front
-from pellux.core.objective import Objective
+from pellux.core.objective import Judging, Objective
 from pellux.service.decisions.advice import suggestions
-from pellux.service.decisions.analysis_kinds import ground_of
 from pellux.service.decisions.candidates import Candidates, FinalistsQuery, gather
+from pellux.service.decisions.measures import Measures, measures_for
 from pellux.service.decisions.schemas import ComparisonToLeader, Finalist, FinalistsView, MeasureView, RejudgedView
-from pellux.service.decisions.side_measures import COSTS, check_measure, larger_is_better, measures_of, values_of
+from pellux.service.decisions.side_measures import values_of
 from pellux.service.searches.lookups import learner_of
 from pellux.service.searches.trials import trial_row
 from pellux.service.workspace import Workspace
 from pellux.store.decisions import decisions_of
 from pellux.store.problems import get_problem
-from pellux.store.records import Trial
+from pellux.store.records import Problem, Trial
 
 USUAL_REGION = 0.01
 
@@ -30,21 +30,21 @@ def finalists(workspace: Workspace, problem_id: int, query: FinalistsQuery) -> F
         field = gather(workspace, session, problem_id, query.search)
         decided = {decision.trial_id for decision in decisions_of(session, problem_id)}
         problem = get_problem(session, problem_id)
-    brief, objective = workspace.brief(problem), workspace.objective(problem)
-    check_query(brief, query)
-    admitted = _admitted(workspace, brief, problem_id, field, query)
+    measures, objective = measures_for(workspace, problem), workspace.objective(problem)
+    check_query(measures, query)
+    admitted = _admitted(workspace, measures, problem, field, query)
     leader = next((t for t in field.trials if t.id in admitted), None)
-    advised = suggestions(brief, field, admitted, query) if leader else []
+    advised = suggestions(measures, field, admitted, query) if leader else []
     shown = _shown(field, query.top, {s.trial_id for s in advised} | decided)
-    region = usual_region(brief, leader) if query.region is None else query.region
+    region = usual_region(objective.judging, leader) if query.region is None else query.region
     against = _compared(field, leader, shown, region)
-    beside = _beside(workspace, problem_id, field, shown, query.beside)
+    beside = _beside(workspace, problem, field, shown, query.beside)
     return FinalistsView(
         finalists=[_view(objective, field, trial, admitted, beside, against) for trial in shown],
         suggestions=advised,
         leader=leader.id if leader else None, region=region, cost=query.cost,
-        measures=[MeasureView(key=key, larger_is_better=larger_is_better(brief, key)) for key in measures_of(brief)],
-        front=_front(brief, shown, beside, query.beside),
+        measures=[MeasureView(key=key, larger_is_better=measures.larger_is_better(key)) for key in measures.keys],
+        front=_front(measures, shown, beside, query.beside),
         scored=len(field.trials), admitted=len(admitted),
     )  # fmt: skip
 
@@ -52,33 +52,33 @@ def finalists(workspace: Workspace, problem_id: int, query: FinalistsQuery) -> F
 def larger_is_better_of(workspace: Workspace, problem_id: int, measure: str) -> bool:
     """Which way a measure is good; InvalidPlan when a problem's finalists have no such measure."""
     with workspace.database.read() as session:
-        brief = workspace.brief(get_problem(session, problem_id))
-    check_measure(brief, measure, "limit")
-    return larger_is_better(brief, measure)
+        measures = measures_for(workspace, get_problem(session, problem_id))
+    measures.check(measure, "limit")
+    return measures.larger_is_better(measure)
 
 
-def check_query(brief: Brief, query: FinalistsQuery) -> None:
-    if query.cost not in COSTS:
-        raise InvalidPlan(f"Cost is measured by one of: {', '.join(COSTS)}. Got '{query.cost}'.", at="cost")
+def check_query(measures: Measures, query: FinalistsQuery) -> None:
+    if query.cost not in measures.costs:
+        raise InvalidPlan(f"Cost is measured by one of: {', '.join(measures.costs)}. Got '{query.cost}'.", at="cost")
     for measure, at in ((query.beside, "beside"), (query.limit_on, "limit_on")):
         if measure is not None:
-            check_measure(brief, measure, at)
+            measures.check(measure, at)
     if (query.limit_on is None) != (query.limit is None):
         raise InvalidPlan("A limit needs both a measure (limit_on) and a value (limit).", at="limit")
 
 
-def usual_region(brief: Brief, leader: Trial | None) -> float:
+def usual_region(judging: Judging, leader: Trial | None) -> float:
     """Differences that nobody minds: 0.01 of a metric that ends at 1, one per cent of the leader's score otherwise."""
-    if brief.judged_by.most == 1 and brief.judged_by.least >= -1:
+    if judging.most == 1 and judging.least >= -1:
         return USUAL_REGION
     return USUAL_REGION * abs(leader.mean or 0.0) if leader is not None else 0.0
 
 
-def _admitted(workspace: Workspace, brief: Brief, problem_id: int, field: Candidates, query: FinalistsQuery) -> set[int]:
+def _admitted(workspace: Workspace, measures: Measures, problem: Problem, field: Candidates, query: FinalistsQuery) -> set[int]:
     if query.limit_on is None or query.limit is None:
         return {t.id for t in field.trials}
-    values = values_of(workspace, ground_of(workspace, problem_id), field.trials, field.costs, query.limit_on)
-    if larger_is_better(brief, query.limit_on):
+    values = values_of(workspace, problem, field.trials, field.costs, query.limit_on)
+    if measures.larger_is_better(query.limit_on):
         return {trial_id for trial_id, value in values.items() if value >= query.limit}
     return {trial_id for trial_id, value in values.items() if value <= query.limit}
 
@@ -96,6 +96,8 @@ def _compared(field: Candidates, leader: Trial | None, shown: Sequence[Trial], r
         return {}
     sign, found = field.judging.sign, {}
     others = [t for t in shown if t.id != leader.id]
+    if field.judging.fits < 2:  # one score says nothing of how much chance there is in it
+        return {}
     for trial in others:
         one, other, basis = _paired(field, trial, leader)
         turned = [sign * s for s in one], [sign * s for s in other]
@@ -142,17 +144,17 @@ def in_words(found: Comparison) -> str:
 
 
 def _beside(
-    workspace: Workspace, problem_id: int, field: Candidates, shown: Sequence[Trial], measure: str | None
+    workspace: Workspace, problem: Problem, field: Candidates, shown: Sequence[Trial], measure: str | None
 ) -> dict[int, float]:
     if measure is None:
         return {}
-    return values_of(workspace, ground_of(workspace, problem_id), shown, field.costs, measure)
+    return values_of(workspace, problem, shown, field.costs, measure)
 
 
-def _front(brief: Brief, shown: Sequence[Trial], beside: dict[int, float], measure: str | None) -> list[int]:
+def _front(measures: Measures, shown: Sequence[Trial], beside: dict[int, float], measure: str | None) -> list[int]:
     if measure is None:
         return []
-    sign = 1 if larger_is_better(brief, measure) else -1
+    sign = 1 if measures.larger_is_better(measure) else -1
     turned = [sign * beside[t.id] if t.id in beside else None for t in shown]
     return [shown[i].id for i in front([t.rank_score for t in shown], turned)]
 

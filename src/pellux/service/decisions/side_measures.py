@@ -8,19 +8,19 @@ from typing import Any
 
 import numpy as np
 
-from pellux.core.errors import InvalidPlan
-from pellux.core.judging import Brief
+from pellux.core.judging import mean
 from pellux.core.judging.predictions import as_needed, assemble_repeats
 from pellux.core.judging.weighted import weighted_scores
+from pellux.objectives.code.brief import KINDS as CODE
 from pellux.objectives.tabular.whole_fit import Ground
+from pellux.service.decisions.analysis_kinds import ground_of
+from pellux.service.decisions.measures import COSTS, FIT_SECONDS, MODEL_SIZE, PREDICTION_SECONDS
 from pellux.service.workspace import Workspace
 from pellux.store import decisions, fits
 from pellux.store.database import Session
 from pellux.store.predictions import read_predictions
-from pellux.store.records import Trial
+from pellux.store.records import Problem, Trial
 
-FIT_SECONDS, PREDICTION_SECONDS, MODEL_SIZE = "fit seconds", "prediction seconds", "model size"
-COSTS = (FIT_SECONDS, PREDICTION_SECONDS, MODEL_SIZE)
 CHEAPER = {
     FIT_SECONDS: "its fits are {}× quicker",
     PREDICTION_SECONDS: "it predicts {}× faster",
@@ -51,30 +51,30 @@ def costs_of(session: Session, trials: Sequence[Trial], rows: int) -> dict[int, 
     return found
 
 
-def measures_of(brief: Brief) -> list[str]:
-    """Everything that a finalist of this problem can be weighed by beside its score."""
-    return [*COSTS, *(m.key for m in brief.metrics.of_task(brief.task) if m.key != brief.metric)]
-
-
-def larger_is_better(brief: Brief, measure: str) -> bool:
-    return measure not in COSTS and brief.metrics.get(measure).larger_is_better
-
-
-def check_measure(brief: Brief, measure: str, at: str) -> None:
-    if measure not in COSTS and measure not in {m.key for m in brief.metrics.every()}:
-        raise InvalidPlan(f"'{measure}' is no measure. Allowed: {', '.join(measures_of(brief))}.", at=at)
-    if measure not in COSTS:
-        brief.metrics.suiting(measure, brief.task, at=at)
-
-
 def values_of(
-    workspace: Workspace, ground: Ground, trials: Sequence[Trial], costs: Mapping[int, Costs], measure: str
+    workspace: Workspace, problem: Problem, trials: Sequence[Trial], costs: Mapping[int, Costs], measure: str
 ) -> dict[int, float]:
     """A measure of each trial, by id; trials of which it is not known are left out."""
     if measure in COSTS:
         known = ((trial.id, costs[trial.id].of(measure)) for trial in trials if trial.id in costs)
         return {trial_id: float(value) for trial_id, value in known if value is not None}
-    return {t: v for t, v in side_scores(workspace, ground, trials, [measure])[measure].items() if v is not None}
+    if problem.objective in CODE:
+        return _recorded(workspace, trials, measure)
+    scores = side_scores(workspace, ground_of(workspace, problem.id), trials, [measure])[measure]
+    return {t: v for t, v in scores.items() if v is not None}
+
+
+def _recorded(workspace: Workspace, trials: Sequence[Trial], metric: str) -> dict[int, float]:
+    """Means over folds of what own code told besides; a trial with a fold that did not tell it is left out."""
+    found: dict[int, float] = {}
+    with workspace.database.read() as session:
+        told = {search_id: fits.recorded(session, search_id) for search_id in {t.search_id for t in trials}}
+    for trial in trials:
+        values = [told[trial.search_id].get((trial.number, fold), {}).get(metric) for fold in range(len(trial.scores))]
+        known = [value for value in values if value is not None]
+        if known and len(known) == len(values):
+            found[trial.id] = mean(known)
+    return found
 
 
 def side_scores(
@@ -85,8 +85,8 @@ def side_scores(
     with workspace.database.read() as session:
         kept = decisions.side_scores(session, wanted, metrics)
     found: dict[str, dict[int, float | None]] = {key: {} for key in metrics}
-    for key, trial_id, mean in kept:
-        found[key][trial_id] = mean
+    for key, trial_id, score in kept:
+        found[key][trial_id] = score
     missing = {t.id: [m for m in metrics if t.id not in found[m]] for t in trials}
     fresh = _computed(workspace, ground, [t for t in trials if missing[t.id]], missing)
     if fresh:
@@ -119,6 +119,6 @@ def _computed(
                 made.append({"trial_id": trial.id, "metric": key, "mean": None})
                 continue
             scores = weighted_scores(ground.brief.metrics.get(key), truth[order], given[order], classes, ones, group, counts)
-            mean = float(scores.mean())
-            made.append({"trial_id": trial.id, "metric": key, "mean": mean if np.isfinite(mean) else None})
+            average = float(scores.mean())
+            made.append({"trial_id": trial.id, "metric": key, "mean": average if np.isfinite(average) else None})
     return made

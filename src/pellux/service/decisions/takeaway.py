@@ -5,19 +5,28 @@ from __future__ import annotations
 import datetime
 import io
 import json
+import shlex
 import zipfile
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from pellux.core.errors import Conflict, NotFound, WorkspaceError
+from pellux.core.space import parse
+from pellux.engine.artifacts import KEEP
+from pellux.objectives.code.brief import KINDS as CODE
+from pellux.objectives.code.brief import PROGRAM, CodeBrief
+from pellux.objectives.code.final_run import command_line
+from pellux.objectives.code.program import ALL
 from pellux.objectives.tabular.export.training_script import Origin, training_script
-from pellux.service.decisions.analysis_kinds import MODEL, ground_of
+from pellux.service.decisions.analysis_kinds import KEPT, MODEL, ground_of, stages_of
 from pellux.service.decisions.configurations import configuration_text
 from pellux.service.decisions.report.page import report
 from pellux.service.decisions.schemas import TakeawayFile
 from pellux.service.engine.analyses import DONE, newest_analysis
+from pellux.service.searches.lookups import whose
 from pellux.service.searches.trials import export
+from pellux.service.wording import sentence
 from pellux.service.workspace import Workspace
 from pellux.store.decisions import get_decision
 from pellux.store.records import Analysis, Decision
@@ -35,6 +44,8 @@ class _File:
 def _configuration(format: str) -> Callable[[Workspace, Decision], bytes]:
     def make(workspace: Workspace, decision: Decision) -> bytes:
         trial = decision.record["trial"]
+        if decision.record["problem"].get("objective", "table") in CODE:
+            return configuration_text({"settings": trial["configuration"]}, format).encode()
         task = decision.record["problem"]["brief"]["task"]
         settings = {**workspace.catalogue.learner(trial["learner"], task).defaults, **trial["configuration"]}
         return configuration_text({"learner": trial["learner"], "settings": settings}, format).encode()
@@ -57,6 +68,28 @@ def _script(workspace: Workspace, decision: Decision) -> bytes:
         scores=trial["fold_scores"], folds_hash=record["problem"]["folds_sha256"], versions=record["versions"],
     )  # fmt: skip
     return training_script(ground_of(workspace, decision.problem_id), trial["learner"], trial["configuration"], origin).encode()
+
+
+def _command(workspace: Workspace, decision: Decision) -> bytes:
+    """One command, or one for each interval of a schedule."""
+    brief, names = _code_of(workspace, decision)
+    fold = ALL if brief.final else "0"
+    lines = [
+        shlex.join(command_line(brief, settings, names, fold, level))
+        for settings, level in stages_of(brief, decision.record["trial"]["configuration"])
+    ]
+    return f"cd {shlex.quote(brief.folder)}\n{chr(10).join(lines)}\n".encode()
+
+
+def _settings(workspace: Workspace, decision: Decision) -> bytes:
+    return (json.dumps(decision.record["trial"]["configuration"], indent=2, ensure_ascii=False) + "\n").encode()
+
+
+def _code_of(workspace: Workspace, decision: Decision) -> tuple[CodeBrief, list[str]]:
+    """The brief as it was signed, and all settings of the space."""
+    with workspace.database.read() as session:
+        _, search, _ = whose(session, decision.trial_id)
+    return CodeBrief.from_json(decision.record["problem"]["brief"]), list(parse(search.space).by_name)
 
 
 def _report(workspace: Workspace, decision: Decision) -> bytes:
@@ -86,12 +119,28 @@ FILES = (
     _File("trials.jsonl", "Every trial of the problem.", "application/jsonl", _trials("jsonl")),
     _File("trials.parquet", "Every trial of the problem.", "application/vnd.apache.parquet", _trials("parquet")),
 )
-BY_NAME = {file.name: file for file in FILES}
+CODE_FILES = (
+    FILES[0],
+    _File("command.txt", "The command that trains the choice, as it is typed.", "text/plain", _command),
+    _File("settings.json", "The settings alone, with their types.", "application/json", _settings),
+    *(replace(file, sentence="The settings.") for file in FILES if file.name.startswith("configuration.")),
+    _File("kept.zip", "What the training of the choice kept.", "application/zip"),
+    *(file for file in FILES if file.name.startswith(("record.", "trials."))),
+)
+
+BY_NAME = {file.name: file for file in (*FILES, *CODE_FILES)}
+
+
+def _files(decision: Decision) -> Sequence[_File]:
+    kind = decision.record.get("problem", {}).get("objective", "table")
+    if kind not in CODE:
+        return FILES
+    return [file for file in CODE_FILES if kind == PROGRAM or file.name != "command.txt"]
 
 
 def files_of(workspace: Workspace, decision: Decision) -> list[TakeawayFile]:
     fit = newest_analysis(workspace, decision.problem_id, MODEL, _asked(decision))
-    return [_view(workspace, decision, file, fit) for file in FILES]
+    return [_view(workspace, decision, file, fit) for file in _files(decision)]
 
 
 def _asked(decision: Decision) -> dict[str, int]:
@@ -101,6 +150,8 @@ def _asked(decision: Decision) -> dict[str, int]:
 def _view(workspace: Workspace, decision: Decision, file: _File, fit: Analysis | None) -> TakeawayFile:
     if file.make is not None:
         return TakeawayFile(name=file.name, sentence=file.sentence, state="ready", message="", bytes=None)
+    if file.name == "kept.zip":
+        return _kept_view(workspace, decision, file, fit)
     path = workspace.decision_folder(decision.id) / file.name
     if fit is not None and fit.state == DONE and path.exists():
         return TakeawayFile(name=file.name, sentence=file.sentence, state="ready", message="", bytes=path.stat().st_size)
@@ -109,6 +160,53 @@ def _view(workspace: Workspace, decision: Decision, file: _File, fit: Analysis |
             name=file.name, sentence=file.sentence, state="making", message="The model is being fitted on all rows.", bytes=None
         )
     return TakeawayFile(name=file.name, sentence=file.sentence, state="none", message=_why_none(file, fit), bytes=None)
+
+
+def _kept_view(workspace: Workspace, decision: Decision, file: _File, fit: Analysis | None) -> TakeawayFile:
+    """What there is of kept files: of the final run, where the program can train on everything, else fold by fold."""
+    state, message = "ready", ""
+    if fit is None or (fit.state != DONE and fit.state != "running"):
+        state, message = (
+            "none",
+            "The final training has not run yet." if fit is None else f"The final training failed: {_failure(fit)}",
+        )
+    elif fit.state == "running":
+        state, message = "making", "The choice is being trained on everything."
+    elif not _kept_paths(workspace, decision):
+        state, message = "none", "The program left nothing in the folder 'keep'."
+    return TakeawayFile(name=file.name, sentence=file.sentence, state=state, message=message, bytes=None)
+
+
+def _failure(fit: Analysis) -> str:
+    try:
+        return sentence(json.loads(fit.message))
+    except (ValueError, AttributeError):
+        return fit.message
+
+
+def _kept_paths(workspace: Workspace, decision: Decision) -> list[tuple[str, Path]]:
+    """Names and files of what the choice kept."""
+    final = workspace.decision_folder(decision.id) / KEPT
+    if final.is_dir():
+        return _below(final, "")
+    with workspace.database.read() as session:
+        trial, _, _ = whose(session, decision.trial_id)
+    folds = range(len(trial.scores))
+    fits = workspace.fits_folder(trial.search_id)
+    return [one for fold in folds for one in _below(fits / f"{trial.number}-{fold}" / KEEP, f"fold {fold + 1}/")]
+
+
+def _below(folder: Path, before: str) -> list[tuple[str, Path]]:
+    found = sorted(path for path in folder.rglob("*") if path.is_file() and not path.is_symlink())
+    return [(f"{before}{path.relative_to(folder)}", path) for path in found]
+
+
+def _zipped(workspace: Workspace, decision: Decision) -> bytes:
+    held = io.BytesIO()
+    with zipfile.ZipFile(held, "w", zipfile.ZIP_DEFLATED, compresslevel=4) as archive:
+        for name, path in _kept_paths(workspace, decision):
+            archive.write(path, name)
+    return held.getvalue()
 
 
 def _why_none(file: _File, fit: Analysis | None) -> str:
@@ -124,9 +222,10 @@ def content(workspace: Workspace, decision_id: int, name: str) -> tuple[bytes, s
     decision = _decision(workspace, decision_id)
     if name == "everything.zip":
         return _together(workspace, decision), "application/zip"
-    if name not in BY_NAME:
-        raise NotFound(f"A decision has no file '{name}'. It has: {', '.join(BY_NAME)}, everything.zip.")
-    return _bytes(workspace, decision, BY_NAME[name]), BY_NAME[name].media
+    by_name = {file.name: file for file in _files(decision)}
+    if name not in by_name:
+        raise NotFound(f"A decision has no file '{name}'. It has: {', '.join(by_name)}, everything.zip.")
+    return _bytes(workspace, decision, by_name[name]), by_name[name].media
 
 
 def _decision(workspace: Workspace, decision_id: int) -> Decision:
@@ -143,6 +242,8 @@ def _bytes(workspace: Workspace, decision: Decision, file: _File) -> bytes:
     view = next(f for f in files_of(workspace, decision) if f.name == file.name)
     if view.state != "ready":
         raise Conflict(view.message)
+    if file.name == "kept.zip":
+        return _zipped(workspace, decision)
     return (workspace.decision_folder(decision.id) / file.name).read_bytes()
 
 
@@ -157,9 +258,10 @@ def _together(workspace: Workspace, decision: Decision) -> bytes:
 def everything(workspace: Workspace, decision: Decision) -> list[tuple[str, bytes]]:
     """All files that there are; MISSING.txt says which are not, and why."""
     found, missing = [], []
+    by_name = {file.name: file for file in _files(decision)}
     for view in files_of(workspace, decision):
         try:
-            found.append((view.name, _bytes(workspace, decision, BY_NAME[view.name])))
+            found.append((view.name, _bytes(workspace, decision, by_name[view.name])))
         except Conflict as refusal:
             missing.append(f"{view.name}: {refusal.message}")
     return [*found, ("MISSING.txt", ("\n".join(missing) + "\n").encode())] if missing else found

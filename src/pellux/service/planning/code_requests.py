@@ -3,11 +3,24 @@
 from __future__ import annotations
 
 import shlex
-from typing import Any
+from typing import Annotated, Any
 
-from pydantic import Field, field_validator
+from pydantic import BeforeValidator, Field, model_validator
 
 from pellux.service.planning.request import Request, Seed
+
+
+def _as_typed(value: Any) -> Any:
+    """A command written as one line is split as a shell would, without being one."""
+    if not isinstance(value, str):
+        return value
+    try:
+        return shlex.split(value)
+    except ValueError as error:
+        raise ValueError(f"the command cannot be split into arguments: {error}") from None
+
+
+Command = Annotated[list[str], BeforeValidator(_as_typed, json_schema_input_type=list[str] | str)]
 
 
 class JudgedBy(Request):
@@ -19,6 +32,18 @@ class JudgedBy(Request):
         "", max_length=500, alias="pick out",
         description="A regular expression with one group that finds the score in what is printed; for programs left as they are.",
     )  # fmt: skip
+
+
+class RecordedMetric(Request):
+    """A metric that is written down; its name alone where larger is better."""
+
+    score: str = Field(min_length=1, max_length=100)
+    larger_is_better: bool = Field(True, alias="larger is better")
+
+    @model_validator(mode="before")
+    @classmethod
+    def _name_alone(cls, value: Any) -> Any:
+        return {"score": value} if isinstance(value, str) else value
 
 
 class GrowsRequest(Request):
@@ -44,7 +69,7 @@ class CodeBriefRequest(Request):
     """A problem whose fits are your own code: exactly one of `runs`, `function` and `outside`."""
 
     name: str = Field("", max_length=200, description="What the problem is called.")
-    runs: list[str] | None = Field(
+    runs: Command | None = Field(
         None, max_length=1000,
         description="A program's command: each value is one argument, there is no shell. {rate} stands for a setting, {each} for all "
         "of them, {fold} {folds} {seed} {level} {from} {folder} {settings} {trial} for what a fit is.",
@@ -55,19 +80,15 @@ class CodeBriefRequest(Request):
         "", max_length=1000, description="Where it runs; in a plan file the plan's own folder, else an allowed one."
     )
     judged_by: JudgedBy = Field(alias="judged by")
-    recorded: list[str] = Field([], max_length=30, description="Further metrics that are written down.")
+    recorded: list[RecordedMetric] = Field(
+        [], max_length=30, description="Further metrics that are written down, names or with their direction."
+    )
     folds: int = Field(1, ge=1, le=1000, description="How many fits a trial has; a fold is a number to the code, from 0.")
     grows: GrowsRequest | None = None
     holds: HoldsRequest = HoldsRequest()
     final: bool = Field(False, description="It can train on everything: {fold} is 'all' then.")
     files: list[str] = Field([], max_length=1000, description="Files that belong to the code beside those that are found.")
     seed: Seed = 0
-
-    @field_validator("runs", mode="before")
-    @classmethod
-    def _as_typed(cls, value: Any) -> Any:
-        """A command written as one line is split as a shell would, without being one."""
-        return shlex.split(value) if isinstance(value, str) else value
 
 
 class FirstLookRequest(Request):
@@ -81,10 +102,5 @@ class FirstLookRequest(Request):
 class HelpRequest(Request):
     """A command whose --help is read."""
 
-    runs: list[str] = Field(min_length=1, max_length=100)
+    runs: Command = Field(min_length=1, max_length=100)
     folder: str = Field("", max_length=1000)
-
-    @field_validator("runs", mode="before")
-    @classmethod
-    def _as_typed(cls, value: Any) -> Any:
-        return shlex.split(value) if isinstance(value, str) else value

@@ -7,13 +7,15 @@ from typing import Any
 import numpy as np
 from pydantic import Field
 
-from pellux.core.errors import InvalidSpace, NotationError
+from pellux.core.errors import InvalidPlan, InvalidSpace, NotationError
+from pellux.core.objective import Configurable
 from pellux.core.space import Counting, Space, Value, draw, from_json, parse, schema, to_json, write, write_parameter
 from pellux.core.space.expressions import names
 from pellux.core.strategies import grid_size
 from pellux.service.planning.requests import Request
 from pellux.service.planning.schemas import ComparisonView, SpaceChange, SpaceView
 from pellux.service.workspace import Workspace
+from pellux.store.problems import get_problem
 
 DRAWS = 200
 
@@ -21,15 +23,21 @@ DRAWS = 200
 class SpaceRequest(Request):
     """A space as text or as its JSON form; with neither, the learner's default space."""
 
-    learner: str
-    task: str
+    learner: str = ""
+    task: str = ""
+    problem: int | None = Field(None, description="A problem of own code, whose settings these are; instead of learner and task.")
     text: str | None = None
     parameters: list[dict[str, Any]] | None = Field(None, description="The JSON form; see docs/space.schema.json.")
 
 
 def check_space(workspace: Workspace, request: SpaceRequest) -> SpaceView:
     """Both forms of a space with sample draws, or its first mistake with line and column."""
-    chosen = workspace.catalogue.learner(request.learner, request.task)
+    chosen: Configurable
+    if request.problem is None:
+        chosen = workspace.catalogue.learner(request.learner, request.task)
+    else:
+        with workspace.database.read() as session:
+            chosen = workspace.objective(get_problem(session, request.problem)).configurable(request.learner)
     text = request.text or ""
     try:
         space = _read(request) if request.parameters is not None or request.text is not None else chosen.default_space()
@@ -37,7 +45,7 @@ def check_space(workspace: Workspace, request: SpaceRequest) -> SpaceView:
         chosen.check(space)
     except NotationError as error:
         return _refused(text, error.message, error.line, error.column)
-    except InvalidSpace as error:
+    except (InvalidSpace, InvalidPlan) as error:
         return _refused(text, error.message, _line_of(text, error.at), 1 if error.at else None)
     return SpaceView(
         text=text, parameters=to_json(space), configurations=Counting.of(space).total, at_most=Counting.of(space).most,

@@ -66,7 +66,8 @@ def frame_code(workspace: Workspace, request: CodeBriefRequest, space: str = "",
     return CodeBrief(
         kind=kind, metric=request.judged_by.score.strip(), larger_is_better=request.judged_by.larger_is_better,
         runs=tuple(request.runs or ()), folder=str(folder) if files else "", function=sent.name if sent else request.function or "",
-        sent=sent.digest if sent else "", pick_out=request.judged_by.pick_out, recorded=tuple(dict.fromkeys(request.recorded)),
+        sent=sent.digest if sent else "", pick_out=request.judged_by.pick_out, recorded=tuple(dict.fromkeys(one.score for one in request.recorded)),
+        smaller=tuple(one.score for one in request.recorded if not one.larger_is_better),
         folds=request.folds, holds=Holds(request.holds.cores, request.holds.devices, request.holds.memory_mb),
         grows=None if grows is None else Growing(grows.what, grows.most, grows.goes_on, tuple(grows.may_change)),
         final=request.final, seed=request.seed, files=files, fingerprint=mark, space=space,
@@ -180,7 +181,7 @@ def _looked(
         timer.cancel()
     return FirstLookView(
         configuration=configuration, level=found["level"], seconds=found["seconds"], how=found["how"], score=found["score"],
-        curve=[tuple(point) for point in found["curve"]], recorded=found["recorded"], left_out=found["left_out"],
+        curve=found["curve"], recorded=found["recorded"], left_out=found["left_out"],
         problem=sentence(found["reason"]) if found["reason"] else "",
         lines=[
             LookLine(aside=line["aside"], text=line["text"], read=None if line["read"] is None else ReadView(**line["read"]))
@@ -231,7 +232,7 @@ def code_brief_view(brief: CodeBrief) -> CodeBriefView:
     grows, holds = brief.grows, brief.holds
     return CodeBriefView(
         kind=brief.kind, label=brief.label, runs=list(brief.runs), function=brief.function, folder=brief.folder, metric=brief.metric,
-        larger_is_better=brief.larger_is_better, pick_out=brief.pick_out, recorded=list(brief.recorded), folds=brief.folds,
+        larger_is_better=brief.larger_is_better, pick_out=brief.pick_out, recorded=list(brief.recorded), smaller=list(brief.smaller), folds=brief.folds,
         grows=None if grows is None else GrowsView(what=grows.what, most=grows.most, goes_on=grows.goes_on, may_change=list(grows.may_change)),
         holds=HoldsView(cores=holds.cores, devices=holds.devices, memory_mb=holds.memory_mb), final=brief.final, seed=brief.seed,
         files=list(brief.files), fingerprint=brief.fingerprint, space=brief.space,

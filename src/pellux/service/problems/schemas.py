@@ -145,6 +145,7 @@ class CodeBriefView(View):
     larger_is_better: bool
     pick_out: str
     recorded: list[str]
+    smaller: list[str]
     folds: int
     grows: GrowsView | None
     holds: HoldsView
@@ -191,7 +192,7 @@ class FirstLookView(View):
     seconds: float
     how: str
     score: float | None
-    curve: list[tuple[int, float]]
+    curve: list[list[float]]
     recorded: dict[str, float]
     left_out: int
     problem: str

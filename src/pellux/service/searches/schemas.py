@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
+from pydantic import Field
+
 from pellux.service.planning.schemas import StoppingView
 from pellux.service.problems.schemas import BestView
 from pellux.service.schemas import ScalarValue, View
@@ -221,6 +223,15 @@ class FoldCurve(View):
     scores: list[float]
 
 
+class KeptFile(View):
+    """A file that a fit kept; `shown` says whether it is a picture or a text."""
+
+    fold: int
+    name: str
+    bytes: int
+    shown: str
+
+
 class TrialDetail(TrialRow):
     search_number: int
     problem_id: int
@@ -238,6 +249,8 @@ class TrialDetail(TrialRow):
     final: dict[str, Any]
     counter: str | None
     curves: list[FoldCurve]
+    command: list[str] = Field(description="Of a program: the command that runs this trial, as it is typed; empty for all else.")
+    kept: list[KeptFile]
 
 
 class LanesView(View):

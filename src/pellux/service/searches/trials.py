@@ -5,7 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import json
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
 import pyarrow as pa
@@ -13,7 +13,12 @@ import pyarrow.parquet as pq
 
 from pellux.core.errors import InvalidPlan
 from pellux.core.judging import mean
+from pellux.core.space import Value, parse
+from pellux.objectives.code.brief import KINDS as CODE
+from pellux.objectives.code.brief import PROGRAM, CodeBrief
+from pellux.objectives.code.final_run import command_line
 from pellux.service.planning.requests import SettingsRequest
+from pellux.service.searches.kept_files import kept_files
 from pellux.service.searches.lookups import final_settings, learner_of, whose
 from pellux.service.searches.schemas import FitDetail, FitView, FoldCurve, LanesView, PointsView, TrialDetail, TrialPage, TrialRow
 from pellux.service.searches.searches import baseline_trial
@@ -22,7 +27,7 @@ from pellux.service.workspace import Workspace
 from pellux.store import fits, trials
 from pellux.store.database import Session
 from pellux.store.problems import get_problem
-from pellux.store.records import Fit, Trial
+from pellux.store.records import Fit, Problem, Search, Trial
 from pellux.store.runs import get_search
 
 LANE_FITS = 1200
@@ -112,7 +117,15 @@ def trial_detail(workspace: Workspace, trial_id: int) -> TrialDetail:
             FoldCurve(fold=fold, iterations=[i for i, _ in curve], scores=[s for _, s in curve])
             for (_, fold), curve in curves.items()
         ],
+        command=_command(problem, search, trial.configuration), kept=kept_files(workspace, trial) if problem.objective in CODE else [],
     )  # fmt: skip
+
+
+def _command(problem: Problem, search: Search, configuration: Mapping[str, Value]) -> list[str]:
+    if problem.objective != PROGRAM:
+        return []
+    brief = CodeBrief.from_json(problem.brief)
+    return command_line(brief, configuration, list(parse(search.space).by_name), "0", brief.most)
 
 
 def annotate(

@@ -36,13 +36,13 @@ def add(api: Api) -> None:
         return code_problems.look_first(server().engine.workspace, body)
 
     @api.operation("POST", "/own-code/problems", body=CodeProblemRequest, returns=ProblemView, status=201)
-    def post_problem(body: CodeProblemRequest) -> ProblemView:
+    def post_code_problem(body: CodeProblemRequest) -> ProblemView:
         """Frame a new problem of own code."""
         made = code_problems.create_code_problem(server().engine.workspace, body.brief, body.space)
         return problems.problem_view(server().engine.workspace, made)
 
     @api.operation("PUT", "/own-code/problems/<int:problem_id>", body=CodeProblemRequest, returns=ProblemView)
-    def put_problem(problem_id: int, body: CodeProblemRequest) -> ProblemView:
+    def put_code_problem(problem_id: int, body: CodeProblemRequest) -> ProblemView:
         """Change a brief of own code that no search uses yet."""
         code_problems.change_code_problem(server().engine.workspace, problem_id, body.brief, body.space)
         return problems.problem_view(server().engine.workspace, problem_id)

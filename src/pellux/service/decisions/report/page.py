@@ -29,16 +29,17 @@ def report(workspace: Workspace, decision: Decision) -> str:
     record = decision.record
     problem = problem_view(workspace, decision.problem_id)
     weighed = finalists(workspace, decision.problem_id, FinalistsQuery.model_validate(record.get("weighing", {})))
-    shown = diagnostics(workspace, decision.trial_id)
+    code = problem.code is not None
+    shown = None if code else diagnostics(workspace, decision.trial_id)
     importance = newest_analysis(workspace, decision.problem_id, IMPORTANCE, {"trial": decision.trial_id})
     key = record["trial"]["learner"]
-    settings = {s.name: s for s in workspace.catalogue.learner(key, record["problem"]["brief"]["task"]).settings}
+    settings = {} if code else {s.name: s for s in workspace.catalogue.learner(key, record["problem"]["brief"]["task"]).settings}
     page = Environment(autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True).from_string(
         files("pellux.service.decisions.report").joinpath("page.html").read_text("utf-8")
     )
     return page.render(
         decision=decision, record=record, problem=problem, weighed=weighed, matrix=_matrix(weighed, decision.trial_id),
-        shown=shown, pictures=_pictures(shown), settings=settings, key=key,
+        shown=shown, pictures=_pictures(shown) if shown else [], settings=settings, key=key,
         columns=_columns(importance.result["columns"]) if importance and importance.state == DONE and importance.result else [],
         best=_best_so_far(workspace, decision.problem_id, problem.judging.larger_is_better, problem.judging.metric),
         signed=_day(decision.created_at),
