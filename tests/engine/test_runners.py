@@ -54,7 +54,9 @@ class TestSimulated(Conformance):
 class TestLocal(Conformance):
     @pytest.fixture
     def bench(self, tmp_path: Path) -> Iterator[Bench]:
-        assignment = Assignment(Source(Terms(grid=(1, 2, 3, 4))), FileArtifacts(tmp_path / "kept", tmp_path / "fits"), tmp_path / "worker")
+        assignment = Assignment(
+            Source(Terms(grid=(1, 2, 3, 4))), FileArtifacts(tmp_path / "kept", tmp_path / "fits"), tmp_path / "worker"
+        )
         runner = LocalRunner(assignment)
 
         def kill(worker: int) -> None:

@@ -7,11 +7,8 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-OPTION = re.compile(
-    r"^\s{1,10}(?:-\w(?:[ =]<?[\w.\[\]{},|-]+>?)?,\s+)?--(?P<name>[A-Za-z][\w-]*)"
-    r"(?:(?:[ =]|\[=?)(?P<value><[^>]+>|\{[^}]+\}|\[?[A-Za-z_][\w.|-]*\]?(?:\s\.\.\.)?))?"
-    r"(?:,\s+--(?P<off>no-[\w-]+))?(?:\s{2,}(?P<help>\S.*)|\s*)$"
-)
+LINE = re.compile(r"^ {1,10}(?P<head>-{1,2}[A-Za-z]\S*(?: \S+)*?)(?:\s{2,}(?P<help>\S.*)|\s*)$")
+LONG = re.compile(r"--(?P<name>[A-Za-z][\w-]*)(?:(?:\[?=| )(?P<value>.+))?$")
 DEFAULT = re.compile(r"[\[(]?\bdefaults?(?:\s+(?:is|to|value))?\s*[:=]?\s*'?\"?(?P<value>[^\s,;)\]'\"]+)", re.IGNORECASE)
 CHOICES = re.compile(
     r"(?:choices?|one of|options?)\s*[:=]?\s*[\[({]?(?P<values>\w[\w.-]*(?:\s*(?:,|\||/|\bor\b)\s*\w[\w.-]*)+)", re.IGNORECASE
@@ -105,22 +102,24 @@ def options_in(text: str) -> list[Option]:
     lines = text.replace("\t", "    ").splitlines()
     found: list[Option] = []
     for place, line in enumerate(lines):
-        match = OPTION.match(line)
-        if match is None:
+        match = LINE.match(line)
+        long = [] if match is None else [one for part in match["head"].split(", ") if (one := LONG.match(part))]
+        if match is None or not long:
             continue
         words = [match["help"] or ""]
         indent = len(line) - len(line.lstrip())
         for more in lines[place + 1 :]:
-            if not more.strip() or OPTION.match(more) or len(more) - len(more.lstrip()) <= indent:
+            if not more.strip() or LINE.match(more) or len(more) - len(more.lstrip()) <= indent:
                 break
             words.append(more.strip())
         told = " ".join(word for word in words if word).strip()
-        value = match["value"] or ""
+        value = (long[0]["value"] or "").rstrip("]")
+        off = next((one["name"] for one in long[1:] if one["name"] == f"no-{long[0]['name']}"), "")
         default = DEFAULT.search(told)
         found.append(
             Option(
-                match["name"], _sentence(told), default["value"].rstrip(".") if default else "", _choices(value, told), not value,
-                match["off"] or "",
+                long[0]["name"], _sentence(told), default["value"].rstrip(".") if default else "", _choices(value, told), not value,
+                off,
             )
         )  # fmt: skip
     return list({option.name: option for option in found}.values())

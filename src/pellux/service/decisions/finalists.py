@@ -45,7 +45,7 @@ def finalists(workspace: Workspace, problem_id: int, query: FinalistsQuery) -> F
         leader=leader.id if leader else None, region=region, cost=query.cost,
         measures=[MeasureView(key=key, larger_is_better=measures.larger_is_better(key)) for key in measures.keys],
         front=_front(measures, shown, beside, query.beside),
-        scored=len(field.trials), admitted=len(admitted),
+        scored=len(field.trials), admitted=len(admitted), predicted=objective.tested().rows > 0,
     )  # fmt: skip
 
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Any, Literal
 
+from pydantic import Field
+
 from pellux.service.schemas import View
 from pellux.service.searches.schemas import TrialRow
 
@@ -72,6 +74,7 @@ class FinalistsView(View):
     front: list[int]
     scored: int
     admitted: int
+    predicted: bool = Field(description="Whether trials keep what they predicted, from which an honest score follows.")
 
 
 class ShortlistView(View):
