@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import signal
+import threading
+import time
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
 import pytest
 
-from pellux.core.objective import Terms
+from pellux.core.errors import Conflict
+from pellux.core.objective import FitContext, Terms
 from pellux.core.strategies import Suggest
 from pellux.engine.artifacts import Artifacts, FileArtifacts, MemoryArtifacts
 from pellux.engine.coordinator import Coordinator
+from pellux.engine.evaluation import evaluate
 from pellux.engine.messages import (
     Ask,
     Begin,
@@ -31,6 +36,7 @@ from pellux.engine.messages import (
 from pellux.engine.model import Limits
 from pellux.engine.runners import Report
 from pellux.engine.runners.local import LocalRunner
+from pellux.engine.runners.outside import Lease, OutsideRunner
 from pellux.engine.runners.simulated import SimulatedRunner, SimulatedWorld
 from pellux.engine.states import SearchState, TrialState
 from pellux.engine.worker import Assignment
@@ -142,3 +148,39 @@ def test_a_full_disk_leaves_the_checkpoint_that_was_there(tmp_path: Path, monkey
     monkeypatch.undo()
     assert kept.get(1, 0, "checkpoint") == b"first"
     assert [p.name for p in tmp_path.iterdir()] == ["1-0.checkpoint"]
+
+
+class TestOutside(Conformance):
+    """A holder that takes whatever there is, does it as it should, and falls silent when it is killed."""
+
+    @pytest.fixture
+    def bench(self) -> Iterator[Bench]:
+        runner = OutsideRunner()
+        silent, ended = set[int](), threading.Event()
+
+        def do(lease: Lease) -> None:
+            evaluator, fit = Source(Terms(grid=(1, 2, 3, 4))), lease.fit
+
+            def nobody_waits() -> bool:
+                if fit.worker in silent or ended.is_set():
+                    return True
+                try:
+                    return runner.beat(lease.id).cut
+                except Conflict:
+                    return True
+
+            context = FitContext(lambda level, score: None, nobody_waits, MemoryArtifacts(), time.perf_counter)
+            outcome = evaluate(evaluator, fit, context, lambda: "")
+            if fit.worker not in silent:
+                with contextlib.suppress(Conflict):
+                    runner.done(lease.id, outcome)
+
+        def hold() -> None:
+            while not ended.is_set():
+                for lease in runner.take(2, 0.5, "a holder", 0.05):
+                    threading.Thread(target=do, args=(lease,), daemon=True).start()
+
+        threading.Thread(target=hold, daemon=True).start()
+        yield Bench(runner, silent.add)
+        ended.set()
+        runner.close()

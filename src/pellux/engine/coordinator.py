@@ -304,8 +304,14 @@ class Coordinator:
                     number, fit.trial, fit.fold, fit.attempt, trial.configuration, trial.learner, trial.rung,
                     ladder.levels[min(trial.rung, ladder.top)], trial.rung >= self.pruning.goal(trial),
                     self._ancestors(trial) if trial.parent is not None else (),
+                    self._begun(trial, fit.fold) if trial.past else 0,
                 )
             )  # fmt: skip
+
+    def _begun(self, trial: Trial, fold: int) -> int:
+        """The level of the highest rung that a fold has done."""
+        done = [fit.rung for fit in trial.past if fit.fold == fold and fit.state is FitState.DONE]
+        return self.pruning.ladder.levels[max(done)] if done else 0
 
     def _ancestors(self, trial: Trial) -> tuple[Ancestor, ...]:
         """The line of trials that one goes on from, the first first."""

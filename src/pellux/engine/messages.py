@@ -170,6 +170,7 @@ class StartFit(NamedTuple):
     level: int = 0
     last: bool = True
     ancestors: tuple[Ancestor, ...] = ()
+    begun: int = 0  # the level that this trial and fold has come to
 
 
 class CutFit(NamedTuple):

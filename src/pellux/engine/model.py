@@ -38,6 +38,11 @@ class Outcome(NamedTuple):
     recorded: Mapping[str, float] = NOTHING_RECORDED
 
     @staticmethod
+    def of_nothing() -> Outcome:
+        """Of a fit that nobody begins any more."""
+        return Outcome(FitState.CUT)
+
+    @staticmethod
     def of(result: FitResult, log: str) -> Outcome:
         return Outcome(
             FitState.DONE, result.score, result.seconds, result.predict_seconds, NONE, log, result.warnings, result.predictions,

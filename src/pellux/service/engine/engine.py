@@ -10,6 +10,7 @@ from typing import Any
 
 from pellux.core.objective import Objective, Terms
 from pellux.core.space import parse
+from pellux.core.stopping import ITERATIONS
 from pellux.core.strategies import strategy
 from pellux.engine.artifacts import CHECKPOINT
 from pellux.engine.coordinator import Coordinator
@@ -20,8 +21,10 @@ from pellux.engine.processes import prepare
 from pellux.engine.proposer import NoProposals, Strategist, StrategyProposer
 from pellux.engine.runners import Runner
 from pellux.engine.runners.local import LocalRunner
+from pellux.engine.runners.outside import OutsideRunner
 from pellux.engine.states import SearchState
 from pellux.engine.worker import Assignment
+from pellux.objectives.code.brief import OUTSIDE
 from pellux.service.decisions.analysis_kinds import KINDS, MODEL
 from pellux.service.engine.analyses import Analyst, newest_analysis
 from pellux.service.engine.recorder import SearchRecorder, Whose, Work
@@ -46,6 +49,7 @@ class Engine:
         self.workspace = workspace
         self._make_runner = make_runner or partial(LocalRunner, devices=workspace.devices)
         self._drivers: dict[int, Driver] = {}
+        self._outside: dict[int, OutsideRunner] = {}
         self._lock = threading.Lock()
         self.analyst = Analyst(workspace, KINDS)
 
@@ -82,6 +86,11 @@ class Engine:
             return False
         driver.post(event)
         return True
+
+    def outside(self, search_id: int) -> OutsideRunner | None:
+        """Where the fits of a running search of an outside loop are taken; None when it does not run."""
+        driver = self._drivers.get(search_id)
+        return self._outside.get(search_id) if driver is not None and driver.is_alive() else None
 
     def halted(self, search_id: int) -> str | None:
         """Why a search that should run does not, if its driver ended by an error."""
@@ -142,7 +151,7 @@ class Engine:
             self.workspace, Whose(search_id=search.id, problem_id=problem.id, run="search", frozen=problem.frozen), objective,
             Work(resolved.ladder, limits.folds, curves, objective.judging.folds),
         )  # fmt: skip
-        runner = self._make_runner(self._assignment(search, objective, plan))
+        runner = self._runner(search, objective, plan)
         return Driver(coordinator, runner, recorder, StrategyProposer(who, earlier), self.workspace.clock)
 
     def _given(self, search: Search, problem: Problem, known: list[Trial], curves: Any) -> Driver:
@@ -164,8 +173,14 @@ class Engine:
         recorder = SearchRecorder(
             self.workspace, whose, objective, Work(resolved.ladder, limits.folds, curves, objective.judging.folds)
         )
-        runner = self._make_runner(self._assignment(search, objective, plan))
-        return Driver(coordinator, runner, recorder, NoProposals(), self.workspace.clock)
+        return Driver(coordinator, self._runner(search, objective, plan), recorder, NoProposals(), self.workspace.clock)
+
+    def _runner(self, search: Search, objective: Objective, plan: SettingsRequest) -> Runner:
+        if objective.kind == OUTSIDE:
+            grows = Resolved.from_json(search.stopping).resource == ITERATIONS
+            found = self._outside[search.id] = OutsideRunner(grows=grows)
+            return found
+        return self._make_runner(self._assignment(search, objective, plan))
 
     def _assignment(self, search: Search, objective: Objective, plan: SettingsRequest) -> Assignment:
         resolved, holds = Resolved.from_json(search.stopping), objective.holds

@@ -6,6 +6,7 @@ from pellux.web.resources import (
     data,
     decisions,
     judging,
+    leases,
     own_code,
     preparation,
     problems,
@@ -32,6 +33,7 @@ def api() -> Api:
         judging,
         decisions,
         stopping,
+        leases,
     ):
         resource.add(found)
     return found
