@@ -10,7 +10,7 @@ from pathlib import Path
 
 import psutil
 
-from pellux import __version__
+from pellux.version import __version__
 
 PACKAGES = ("numpy", "scipy", "scikit-learn", "lightgbm", "xgboost-cpu")
 MODULES = {"scikit-learn": "sklearn", "xgboost-cpu": "xgboost"}

@@ -13,10 +13,10 @@ from pydantic import BaseModel, TypeAdapter, ValidationError
 from pydantic_core import PydanticSerializationError
 from werkzeug.exceptions import BadRequest, UnsupportedMediaType
 
-from pellux import __version__
 from pellux.service.engine.events import LedgerEntry
 from pellux.service.planning.requests import explain
 from pellux.service.schemas import ProblemDocument
+from pellux.version import __version__
 
 PREFIX = "/api/v1"
 JSON = "application/json"

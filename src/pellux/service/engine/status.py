@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from pellux import __version__
 from pellux.service.engine.engine import Engine
 from pellux.service.engine.schemas import WorkspaceView
 from pellux.service.machine import default_workers
 from pellux.store import counts, fits, ledger, runs
+from pellux.version import __version__
 
 WINDOW = 60.0
 

@@ -2,12 +2,18 @@
 
 from __future__ import annotations
 
+import hashlib
 import os
 import subprocess
 import sys
 import threading
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
+from types import ModuleType
+from typing import Any
+
+import cloudpickle
 
 from pellux.core.errors import Conflict, InvalidOwnCode, InvalidPlan
 from pellux.core.objective import Holds
@@ -47,6 +53,34 @@ class Sent:
 
     name: str
     digest: str
+
+
+def send(workspace: Workspace, function: Callable[..., Any]) -> Sent:
+    """Lay a function into the workspace by value, with all of its own that it uses; whoever runs the engine runs it then."""
+    module = sys.modules.get(getattr(function, "__module__", None) or "")
+    by_value = module is not None and module.__name__ != "__main__" and _is_the_users(module)
+    if by_value and module is not None:
+        cloudpickle.register_pickle_by_value(module)
+    try:
+        content: bytes = cloudpickle.dumps(function)
+    except Exception as error:  # whatever a class of the user's raises
+        raise InvalidOwnCode(f"The function cannot be sent to worker processes: {error}.", at="what") from None
+    finally:
+        if by_value and module is not None:
+            cloudpickle.unregister_pickle_by_value(module)
+    digest = hashlib.sha256(content).hexdigest()
+    path = sent_file(workspace.own_folder, digest)
+    path.parent.mkdir(parents=True, exist_ok=True)
+    half = path.with_suffix(f".{os.getpid()}")
+    half.write_bytes(content)
+    half.replace(path)
+    return Sent(getattr(function, "__name__", "function"), digest)
+
+
+def _is_the_users(module: ModuleType) -> bool:
+    """Whether a module is code of the user's own, not of an installed package: workers elsewhere would not find it."""
+    place = getattr(module, "__file__", None)
+    return place is not None and "site-packages" not in place and not place.startswith(sys.base_prefix)
 
 
 def frame_code(workspace: Workspace, request: CodeBriefRequest, space: str = "", sent: Sent | None = None) -> CodeBrief:

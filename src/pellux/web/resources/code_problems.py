@@ -19,6 +19,10 @@ class CodeProblemRequest(Request):
     space: str = Field("", max_length=100_000, description="Space notation: where a new search begins.")
 
 
+class ReuseQuery(Request):
+    reuse: bool = Field(False, description="An existing problem of the same brief and code serves again.")
+
+
 def add(api: Api) -> None:
     @api.operation("GET", "/own-code/folders", returns=list[str])
     def get_folders() -> list[str]:
@@ -35,10 +39,10 @@ def add(api: Api) -> None:
         """One real fit at the smallest level: what it printed beside what was read from it. Nothing is kept."""
         return code_problems.look_first(server().engine.workspace, body)
 
-    @api.operation("POST", "/own-code/problems", body=CodeProblemRequest, returns=ProblemView, status=201)
-    def post_code_problem(body: CodeProblemRequest) -> ProblemView:
+    @api.operation("POST", "/own-code/problems", body=CodeProblemRequest, query=ReuseQuery, returns=ProblemView, status=201)
+    def post_code_problem(body: CodeProblemRequest, query: ReuseQuery) -> ProblemView:
         """Frame a new problem of own code."""
-        made = code_problems.create_code_problem(server().engine.workspace, body.brief, body.space)
+        made = code_problems.create_code_problem(server().engine.workspace, body.brief, body.space, reuse=query.reuse)
         return problems.problem_view(server().engine.workspace, made)
 
     @api.operation("PUT", "/own-code/problems/<int:problem_id>", body=CodeProblemRequest, returns=ProblemView)

@@ -15,6 +15,7 @@ from pellux.web.context import server
 
 class DerivedQuery(Request):
     derived_from: int | None = Field(None, description="The problem that this one was changed from.")
+    reuse: bool = Field(False, description="An existing problem of the same brief serves again.")
 
 
 class LabelRequest(Request):
@@ -31,7 +32,7 @@ def add(api: Api) -> None:
     @api.operation("POST", "/problems", body=BriefRequest, query=DerivedQuery, returns=ProblemView, status=201)
     def post_problem(body: BriefRequest, query: DerivedQuery) -> ProblemView:
         """Frame a new problem."""
-        made = problems.create_problem(server().engine.workspace, body, derived_from=query.derived_from)
+        made = problems.create_problem(server().engine.workspace, body, reuse=query.reuse, derived_from=query.derived_from)
         return problems.problem_view(server().engine.workspace, made)
 
     @api.operation("POST", "/briefs/preview", body=BriefRequest, returns=PreviewView)

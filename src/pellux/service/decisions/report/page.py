@@ -9,7 +9,6 @@ from typing import Any
 
 from jinja2 import Environment, StrictUndefined
 
-from pellux import __version__
 from pellux.service.decisions.analysis_kinds import IMPORTANCE
 from pellux.service.decisions.candidates import FinalistsQuery
 from pellux.service.decisions.diagnostics import diagnostics
@@ -22,6 +21,7 @@ from pellux.service.problems.problems import problem_view
 from pellux.service.workspace import Workspace
 from pellux.store.records import Decision
 from pellux.store.trials import scores_in_order
+from pellux.version import __version__
 
 
 def report(workspace: Workspace, decision: Decision) -> str:

@@ -1,0 +1,153 @@
+"""A search: trials of a problem, as they are made."""
+
+from __future__ import annotations
+
+import io
+import time
+from collections.abc import Iterator
+from html import escape
+from typing import Any, NamedTuple
+
+import pyarrow as pa
+import pyarrow.parquet as pq
+
+from pellux.api.following import Told
+from pellux.api.leased import LeasedFit, leased
+from pellux.api.transport import Client
+from pellux.service.errors import Conflict
+
+LOOK = 0.1  # seconds between two looks
+ASKED = 10.0  # seconds that a change of state may take
+SHOWN = 5
+
+
+class Trial(NamedTuple):
+    """A trial. `folds` are its fold scores; `settings` have the types that they have in code."""
+
+    id: int
+    number: int
+    state: str
+    settings: dict[str, Any]
+    score: float | None
+    standard_error: float | None
+    folds: list[float | None]
+    seconds: float
+
+
+class Search:
+    """Made by `Problem.search`; it runs by itself. `view` is all that the service tells of it."""
+
+    def __init__(self, client: Client, id: int) -> None:
+        self._client, self.id = client, id
+
+    @property
+    def view(self) -> dict[str, Any]:
+        found: dict[str, Any] = self._client.get(f"/searches/{self.id}")
+        return found
+
+    @property
+    def state(self) -> str:
+        """running, paused, finished, stopped or failed."""
+        return str(self.view["state"])
+
+    @property
+    def reason(self) -> str:
+        """Why it is in that state, in words."""
+        return str(self.view["reason"])
+
+    @property
+    def best(self) -> Trial:
+        """The best trial so far; Conflict when none is scored."""
+        found = self._page("sort=mean&limit=1")
+        if not found:
+            raise Conflict("No trial is scored yet.")
+        return found[0]
+
+    def trials(self) -> pa.Table:
+        """Every trial as an Arrow table, `.to_pandas()` for those who have pandas: a row a trial, a column a setting."""
+        return pq.read_table(io.BytesIO(self._client.raw(f"/searches/{self.id}/export/parquet")))
+
+    def top(self, count: int = SHOWN) -> list[Trial]:
+        """The best scored trials, best first."""
+        return self._page(f"sort=mean&limit={count}")
+
+    def _page(self, asked: str) -> list[Trial]:
+        larger = self._client.get(f"/problems/{self.view['problem_id']}")["judging"]["larger_is_better"]
+        page = self._client.get(f"/searches/{self.id}/trials?{asked}&where=state%20%3D%20scored&descending={str(larger).lower()}")
+        return [
+            Trial(t["id"], t["number"], t["state"], t["configuration"], t["mean"], t["standard_error"], t["scores"], t["seconds"])
+            for t in page["trials"]
+        ]
+
+    def follow(self) -> Search:
+        """Tell of its progress in the terminal or notebook until it ends. Ctrl-C pauses it: `resume` goes on."""
+        told = Told()
+        try:
+            while True:
+                view = self.view
+                told.show(view)
+                if view["state"] not in ("running", "draft") or view["halted"]:
+                    return self
+                time.sleep(LOOK)
+        except KeyboardInterrupt:
+            self.pause()
+            told.end("paused; resume() goes on with it")
+            return self
+        finally:
+            told.end()
+
+    def wait(self, seconds: float | None = None) -> Search:
+        """Wait silently until it ends or is paused; TimeoutError when that takes longer."""
+        until = None if seconds is None else time.monotonic() + seconds
+        while (view := self.view)["state"] in ("running", "draft") and not view["halted"]:
+            if until is not None and time.monotonic() > until:
+                raise TimeoutError(f"Search {self.id} is still running after {seconds:g} s.")
+            time.sleep(LOOK)
+        return self
+
+    def pause(self) -> None:
+        """Fits that are under way end, no further one begins."""
+        self._put("paused")
+
+    def resume(self) -> None:
+        self._put("running")
+
+    def stop(self) -> None:
+        """End it for good."""
+        self._put("stopped")
+
+    def _put(self, state: str) -> None:
+        """Ask for a state, and wait until it is there or the search has ended by itself."""
+        self._client.put(f"/searches/{self.id}/state", {"state": state})
+        until = time.monotonic() + ASKED
+        while self.state not in (state, "finished", "stopped", "failed") and time.monotonic() < until:
+            time.sleep(LOOK / 5)
+
+    def fits(self, *, holder: str = "", seconds: float = 60, count: int = 1) -> Iterator[LeasedFit]:
+        """Of an outside loop: its fits one after another, each with a lease that beats by itself; ends when the search does.
+
+        >>> for fit in search.fits():                                          # doctest: +SKIP
+        ...     fit.done(my_training(fit.settings, fit.fold))
+        """
+        return leased(self._client, self.id, holder, seconds, count)
+
+    def __repr__(self) -> str:
+        view = self.view
+        best = f", best {view['best']['score']:.4g}" if view["best"] else ""
+        return f"<Search {self.id}: {view['state']}, {view['trials']['scored']} scored{best}>"
+
+    def _repr_html_(self) -> str:
+        view, rows = self.view, self.top()
+        names = list(dict.fromkeys(name for row in rows for name in row.settings))
+        head = "".join(f"<th>{escape(name)}</th>" for name in ("trial", "score", *names))
+        body = "".join(
+            f"<tr><td>{row.number}</td><td>{row.score:.4g}</td>"
+            + "".join(f"<td>{escape(_short(row.settings.get(name)))}</td>" for name in names)
+            + "</tr>"
+            for row in rows
+        )
+        return f"<p>Search {self.id}: {escape(view['state'])}, {view['trials']['scored']} scored</p><table><tr>{head}</tr>{body}</table>"
+
+
+def _short(value: Any) -> str:
+    return "" if value is None else f"{value:.4g}" if isinstance(value, float) else str(value)
