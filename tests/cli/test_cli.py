@@ -79,14 +79,14 @@ def test_run_ends_with_one_object_and_trials_has_every_row(folder: Path) -> None
     assert found["state"] == "finished"
     assert found["trials"]["scored"] == 6
     assert found["fits"] == {"run": 30, "spared": 0}
-    assert set(found["best"]) == {"trial", "config", "score", "se", "folds"}
+    assert set(found["best"]) == {"trial", "configuration", "score", "standard_error", "folds"}
     assert len(found["baseline"]["folds"]) == 5
     assert set(found) >= {"problem", "search", "state", "trials", "fits", "baseline", "best", "seconds", "busy_seconds", "workers"}
-    assert isinstance(found["best"]["config"]["depth"], int)
+    assert isinstance(found["best"]["configuration"]["depth"], int)
 
     lines = pellux(folder, "trials", str(found["search"]), "--workspace", "w", "--format", "jsonl").stdout.splitlines()
     best = max((json.loads(line) for line in lines), key=lambda t: t["score"])
-    assert (len(lines), best["score"], best["configuration"]) == (6, found["best"]["score"], found["best"]["config"])
+    assert (len(lines), best["score"], best["configuration"]) == (6, found["best"]["score"], found["best"]["configuration"])
     assert pellux(folder, "trials", "1", "--workspace", "w", "-o", "out.csv").returncode == 0
     assert len((folder / "out.csv").read_text().splitlines()) == 7
 

@@ -191,7 +191,7 @@ def test_pages_filters_points_and_exports_agree(engine: Engine, tmp_path: Path) 
 
     csv_lines = b"".join(trials.export(workspace, search_id, "csv")).decode().splitlines()
     assert len(csv_lines) == 14
-    assert csv_lines[0].startswith("search,trial,origin,state,reason,metric,larger_is_better,score,se")
+    assert csv_lines[0].startswith("search,trial,origin,state,reason,metric,larger_is_better,score,standard_error")
     assert b"".join(trials.export(workspace, search_id, "jsonl")).count(b"\n") == 13
     import io
 

@@ -8,6 +8,7 @@ import click
 
 from pellux.cli import options
 from pellux.cli.serve import open_bench
+from pellux.demo.routes import FOLDER as ROUTE_PLANNER
 from pellux.demo.workspace import furnish, start_live
 
 
@@ -15,7 +16,7 @@ from pellux.demo.workspace import furnish, start_live
 @click.option("--workspace", "folder", type=click.Path(path_type=Path), default=Path("demo-workspace"), show_default=True)
 @options.where
 def command(folder: Path, host: str, port: int) -> None:
-    """Serve a workspace with made-up problems: one search finished, one running from the start."""
+    """Serve a workspace with made-up problems, one of them a training program: searches that are finished, one running from the start."""
     if furnish(folder, click.echo):
         click.echo("The demo workspace is ready.")
-    open_bench(folder, host, port, ready=start_live)
+    open_bench(folder, host, port, ready=start_live, allowed=[ROUTE_PLANNER])

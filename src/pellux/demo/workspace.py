@@ -1,4 +1,4 @@
-"""The demo workspace: three problems, finished searches with and without early stopping, and one that starts with the demo."""
+"""The demo workspace: three problems about tables and one of own code, finished searches with and without early stopping, and one that starts with the demo."""
 
 from __future__ import annotations
 
@@ -6,6 +6,8 @@ from collections.abc import Callable
 from pathlib import Path
 
 from pellux.demo.generator import FOLDER
+from pellux.demo.routes import FOLDER as ROUTE_PLANNER
+from pellux.demo.routes import add_routes
 from pellux.service.engine.engine import Engine
 from pellux.service.planning.launching import launch
 from pellux.service.planning.requests import BriefRequest, SearchRequest, SettingsRequest
@@ -48,7 +50,7 @@ features: 0.2 .. 1
 
 def furnish(folder: Path, say: Callable[[str], None]) -> bool:
     """Make the demo workspace if it is not there; True when it was made now."""
-    workspace = Workspace(folder)
+    workspace = Workspace(folder, allowed=[ROUTE_PLANNER])
     try:
         if list_problems(workspace):
             return False
@@ -69,6 +71,8 @@ def furnish(folder: Path, say: Callable[[str], None]) -> bool:
             strategy="automatic", trials=SOUND_TRIALS, seed=4, early_stopping="asynchronous halving", stopping={"least": 3}
         )
         engine.join(launch(engine, _sound(workspace), SearchRequest(learner="network", space=SOUND_SPACE, plan=halving)))
+        say("… and the same on somebody's own training program …")
+        engine.join(add_routes(engine))
         engine.close()
         return True
     finally:

@@ -199,7 +199,8 @@ def explain(error: ValidationError, kind: type[BaseModel], what: str) -> Invalid
     at = ".".join(path)
     match first["type"]:
         case "extra_forbidden":
-            keys = _keys_at(kind, path[:-1])
+            branch = next((str(step) for step in first["loc"][1:2] if step in BRANCHES), "")
+            keys = _keys_at(kind, path[:-1], branch)
             close = difflib.get_close_matches(path[-1], keys, 1)
             hint = f" Did you mean '{close[0]}'?" if close else f" Allowed: {', '.join(keys)}."
             return InvalidPlan(f"The {what} has an unknown key '{at}'.{hint}", at=at)
@@ -210,16 +211,21 @@ def explain(error: ValidationError, kind: type[BaseModel], what: str) -> Invalid
     return InvalidPlan(f"{at}: {first['msg'].replace('Input', 'it', 1)}. Got {first['input']!r:.60}.", at=at)
 
 
-def _keys_at(kind: type[BaseModel], path: list[str]) -> list[str]:
+def _keys_at(kind: type[BaseModel], path: list[str], branch: str) -> list[str]:
+    """The keys that may stand at a place; `branch` says which kind of brief it is in."""
     for step in path:
         field = next((f for name, f in kind.model_fields.items() if step in (name, f.alias)), None)
-        if field is None:
+        models = [] if field is None else _models_in(field.annotation)
+        if not models:
             return []
-        inner = [a for a in (field.annotation, *get_args(field.annotation)) if isinstance(a, type) and issubclass(a, BaseModel)]
-        if not inner:
-            return []
-        kind = inner[0]
+        kind = models[BRANCHES.index(branch)] if branch and len(models) > 1 else models[0]
     return [field.alias or name for name, field in kind.model_fields.items()]
+
+
+def _models_in(annotation: Any) -> list[type[BaseModel]]:
+    if isinstance(annotation, type) and issubclass(annotation, BaseModel):
+        return [annotation]
+    return [model for part in get_args(annotation) for model in _models_in(part)]
 
 
 __all__ = ["BriefRequest", "LimitsRequest", "PlanFile", "Request", "SearchRequest", "SettingsRequest", "Tag", "Tags", "checked"]

@@ -200,6 +200,11 @@ def _resource(found: Rule, what: Chosen, wanted: Any) -> str:
     if found.label == "None" and wanted is None:
         return ITERATIONS if chosen.growth and chosen.growth.by_epoch and counts(what) else ""
     options = [r for r in found.resources if (r != ITERATIONS or counts(what)) and (r != ROWS or what.judging.rows)]
+    if not what.judging.rows and options == [FOLDS] and what.judging.fits < 2:
+        raise InvalidPlan(
+            f"{chosen.label} has one fold and is not trained in steps: there is nothing by which to end a trial early.",
+            at="plan.early stopping",
+        )
     if wanted is None:
         if not options:
             _refuse_iterations(chosen)

@@ -36,7 +36,7 @@ def begin(engine: Engine, plan: PlanFile) -> int:
 
     A search of the very same plan that has not ended goes on instead.
     """
-    problem_id, request, fingerprint = (_keep_table if plan.code is None else _keep_code)(engine.workspace, plan)
+    problem_id, request, fingerprint = (keep_table if plan.code is None else keep_code)(engine.workspace, plan)
     running = unfinished(engine.workspace, problem_id, fingerprint)
     if running is None:
         return launch(engine, problem_id, request, plan_hash=fingerprint)
@@ -46,7 +46,8 @@ def begin(engine: Engine, plan: PlanFile) -> int:
     return running
 
 
-def _keep_table(workspace: Workspace, plan: PlanFile) -> tuple[int, SearchRequest, str]:
+def keep_table(workspace: Workspace, plan: PlanFile) -> tuple[int, SearchRequest, str]:
+    """Frame a plan's problem, once it is known that its search could run: its id, the search, the plan's fingerprint."""
     table = open_table(workspace, plan.table.data)
     bring_own(workspace, plan)
     request = search_request(plan)
@@ -55,14 +56,17 @@ def _keep_table(workspace: Workspace, plan: PlanFile) -> tuple[int, SearchReques
     return create_problem(workspace, named, reuse=True), request, plan_hash(plan, table.hash)
 
 
-def _keep_code(workspace: Workspace, plan: PlanFile) -> tuple[int, SearchRequest, str]:
+def keep_code(workspace: Workspace, plan: PlanFile) -> tuple[int, SearchRequest, str]:
+    """The same of a plan of own code."""
     assert plan.code is not None
     brief, request = frame_code(workspace, plan.code, plan.space or ""), search_request(plan)
     if brief.kind == OUTSIDE:
         raise InvalidPlan(
             "An outside loop takes its fits from a server: launch this problem on one that is served.", at="brief.outside"
         )
-    check_search(CodeObjective(brief, workspace.own_folder), request)
+    objective = CodeObjective(brief, workspace.own_folder)
+    check_search(objective, request)
+    check_holds(workspace, objective, request.plan)
     named = plan.code.model_copy(update={"name": plan.code.name or plan.name})
     return create_code_problem(workspace, named, plan.space or "", reuse=True), request, plan_hash(plan, brief.identity)
 

@@ -217,9 +217,13 @@ def summary(engine: Engine, search_id: int) -> dict[str, Any]:
         "workers": view.workers,
     }
     if view.baseline:
-        found["baseline"] = {"score": view.baseline.score, "se": view.baseline.standard_error, "folds": view.baseline.folds}
+        found["baseline"] = {
+            "score": view.baseline.score,
+            "standard_error": view.baseline.standard_error,
+            "folds": view.baseline.folds,
+        }
     if view.best:
         found["best"] = {
-            "trial": view.best.number, "config": config, "score": view.best.score, "se": view.best.standard_error, "folds": view.best.folds
+            "trial": view.best.number, "configuration": config, "score": view.best.score, "standard_error": view.best.standard_error, "folds": view.best.folds
         }  # fmt: skip
     return json.loads(json.dumps(found))  # type: ignore[no-any-return]

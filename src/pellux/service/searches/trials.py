@@ -167,7 +167,7 @@ def _export_rows(workspace: Workspace, search_id: int) -> tuple[list[dict[str, A
     rows: list[dict[str, Any]] = [
         {
             "search": search_id, "trial": t.number, "origin": t.origin, "state": t.state, "reason": sentence(t.reason),
-            "metric": judging.metric, "larger_is_better": judging.larger_is_better, "score": t.mean, "se": t.standard_error,
+            "metric": judging.metric, "larger_is_better": judging.larger_is_better, "score": t.mean, "standard_error": t.standard_error,
             "folds": t.scores, "seconds": t.seconds, "seen": t.seen, "pending": t.pending,
             "learner": t.learner or search.learner, "rung": t.rung, "best_iteration": t.best_iteration, "parent": t.parent,
             "share": t.share, "note": t.note, "tags": t.tags,
