@@ -25,7 +25,7 @@ from pellux.objectives.tabular.learners.catalogue import OURS
 from pellux.objectives.tabular.prefixes import Prefixes
 from pellux.objectives.tabular.preparation import steps_of
 from pellux.objectives.tabular.whole_fit import Ground
-from pellux.service.decisions.analysis_kinds import ground_of
+from pellux.service.decisions.grounds import ground_of
 from pellux.service.planning.requests import BriefRequest
 from pellux.service.problems.datasets import import_file
 from pellux.service.problems.problems import create_problem

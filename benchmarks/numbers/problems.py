@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 
 from pellux.objectives.tabular.whole_fit import Ground
-from pellux.service.decisions.analysis_kinds import ground_of
+from pellux.service.decisions.grounds import ground_of
 from pellux.service.planning.requests import BriefRequest
 from pellux.service.problems.datasets import import_file
 from pellux.service.problems.problems import create_problem

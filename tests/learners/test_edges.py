@@ -22,7 +22,7 @@ from pellux.objectives.tabular.fold_data import FoldData
 from pellux.objectives.tabular.learners.catalogue import OURS
 from pellux.objectives.tabular.preparation import Steps, steps_of
 from pellux.objectives.tabular.whole_fit import Ground, fitted
-from pellux.service.decisions.analysis_kinds import ground_of
+from pellux.service.decisions.grounds import ground_of
 from pellux.service.planning.requests import BriefRequest
 from pellux.service.problems.problems import create_problem
 from pellux.service.workspace import Workspace

@@ -17,7 +17,7 @@ from pellux.objectives.tabular.fold_data import FoldData
 from pellux.objectives.tabular.learners.catalogue import OURS
 from pellux.objectives.tabular.preparation import steps_of
 from pellux.objectives.tabular.whole_fit import Ground, fitted
-from pellux.service.decisions.analysis_kinds import ground_of
+from pellux.service.decisions.grounds import ground_of
 from pellux.service.planning.requests import BriefRequest
 from pellux.service.problems import own_code
 from pellux.service.problems.own_code import OwnCodeRequest, bring, list_own

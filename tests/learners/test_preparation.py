@@ -27,7 +27,7 @@ from pellux.objectives.tabular.learners.several import split_key
 from pellux.objectives.tabular.prefixes import Prefixes
 from pellux.objectives.tabular.preparation import steps_of
 from pellux.objectives.tabular.whole_fit import Ground, fitted
-from pellux.service.decisions.analysis_kinds import ground_of
+from pellux.service.decisions.grounds import ground_of
 from pellux.service.planning.requests import BriefRequest
 from pellux.service.problems.problems import create_problem
 from pellux.service.workspace import Workspace

@@ -18,7 +18,7 @@ from hypothesis import strategies as st
 from pellux.core.judging import fingerprint
 from pellux.objectives.tabular.export.training_script import Origin, training_script
 from pellux.objectives.tabular.whole_fit import Ground, score, unfitted
-from pellux.service.decisions.analysis_kinds import ground_of
+from pellux.service.decisions.grounds import ground_of
 from pellux.service.planning.requests import BriefRequest
 from pellux.service.problems.datasets import import_file
 from pellux.service.problems.problems import create_problem

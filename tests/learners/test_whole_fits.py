@@ -21,7 +21,7 @@ from pellux.objectives.tabular.drawn_tree import drawn_tree
 from pellux.objectives.tabular.export.source_code import expression
 from pellux.objectives.tabular.holdout_judgement import judge_on_holdout
 from pellux.objectives.tabular.whole_fit import Ground, fitted
-from pellux.service.decisions.analysis_kinds import ground_of
+from pellux.service.decisions.grounds import ground_of
 from pellux.service.planning.requests import BriefRequest
 from pellux.service.problems.problems import create_problem
 from pellux.service.workspace import Workspace

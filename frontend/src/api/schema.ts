@@ -998,6 +998,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/searches/{search_id}/leases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take fits of a search of an outside loop. */
+        post: operations["post_leases"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/leases/{lease_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** A sign of life: keeps a lease, and says whether to go on. */
+        put: operations["put_lease"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/leases/{lease_id}/points": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Tell scores on the way; says whether to go on. */
+        put: operations["put_lease_points"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/leases/{lease_id}/outcome": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** The one answer for a lease: a score or an error. A late or second one is refused. */
+        put: operations["put_lease_outcome"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1782,6 +1850,12 @@ export interface components {
              * @default null
              */
             derived_from?: number | null;
+            /**
+             * Reuse
+             * @description An existing problem of the same brief serves again.
+             * @default false
+             */
+            reuse?: boolean;
         };
         /** DiagnosticsView */
         DiagnosticsView: {
@@ -1892,6 +1966,11 @@ export interface components {
             scored: number;
             /** Admitted */
             admitted: number;
+            /**
+             * Predicted
+             * @description Whether trials keep what they predicted, from which an honest score follows.
+             */
+            predicted: boolean;
         };
         /**
          * FindingView
@@ -2151,6 +2230,14 @@ export interface components {
             rungs: components["schemas"]["ForecastRung"][];
             /** Work */
             work: number;
+        };
+        /**
+         * GoOnView
+         * @description Whether anybody still waits for the fit.
+         */
+        GoOnView: {
+            /** Go On */
+            go_on: boolean;
         };
         /**
          * GrowsRequest
@@ -2517,6 +2604,51 @@ export interface components {
             /** Package */
             package: string;
         };
+        /**
+         * LeaseView
+         * @description A fit to do: these settings, on this fold, up to this level from `start`.
+         */
+        LeaseView: {
+            /** Id */
+            id: string;
+            /** Search */
+            search: number;
+            /** Trial */
+            trial: number;
+            /** Fold */
+            fold: number;
+            /** Folds */
+            folds: number;
+            /** Level */
+            level: number;
+            /** Start */
+            start: number;
+            /** Seed */
+            seed: number;
+            /** Settings */
+            settings: {
+                [key: string]: boolean | number | string;
+            };
+            /**
+             * Parent
+             * @description The trial from which this one goes on.
+             */
+            parent: number | null;
+            /** Last */
+            last: boolean;
+            /** Seconds */
+            seconds: number;
+        };
+        /** LeasesView */
+        LeasesView: {
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "draft" | "running" | "paused" | "finished" | "stopped" | "failed";
+            /** Fits */
+            fits: components["schemas"]["LeaseView"][];
+        };
         LedgerEntry: components["schemas"]["SearchEntry"] | components["schemas"]["TrialEntry"] | components["schemas"]["FitEntry"] | components["schemas"]["PointsEntry"] | components["schemas"]["AnalysisEntry"] | components["schemas"]["DecisionEntry"] | components["schemas"]["ProblemEntry"] | components["schemas"]["RemarksEntry"];
         /**
          * LimitsRequest
@@ -2660,6 +2792,40 @@ export interface components {
             default: string;
             /** Choices */
             choices: string[];
+        };
+        /**
+         * OutcomeRequest
+         * @description What a fit came to: a score, or an error in words.
+         */
+        OutcomeRequest: {
+            /**
+             * Score
+             * @default null
+             */
+            score?: number | null;
+            /**
+             * Error
+             * @default null
+             */
+            error?: string | null;
+            /**
+             * Recorded
+             * @default {}
+             */
+            recorded?: {
+                [key: string]: number;
+            };
+            /**
+             * Seconds
+             * @description What it took; from lease to outcome when left out.
+             * @default null
+             */
+            seconds?: number | null;
+            /**
+             * Log
+             * @default
+             */
+            log?: string;
         };
         /**
          * OwnCodeRequest
@@ -2930,6 +3096,17 @@ export interface components {
              */
             kind: "points";
             data: components["schemas"]["PointsAdded"];
+        };
+        /**
+         * PointsRequest
+         * @description Further points of a fit's curve: level and score.
+         */
+        PointsRequest: {
+            /** Points */
+            points: [
+                number,
+                number
+            ][];
         };
         /**
          * PointsView
@@ -3311,6 +3488,15 @@ export interface components {
             mean: number;
             /** Rows */
             rows: number;
+        };
+        /** ReuseQuery */
+        ReuseQuery: {
+            /**
+             * Reuse
+             * @description An existing problem of the same brief and code serves again.
+             * @default false
+             */
+            reuse?: boolean;
         };
         /** RuleSetting */
         RuleSetting: {
@@ -3897,6 +4083,34 @@ export interface components {
          */
         SummaryView: {
             [key: string]: unknown;
+        };
+        /**
+         * TakeRequest
+         * @description How many fits, for how long each without a sign of life, and who takes them.
+         */
+        TakeRequest: {
+            /**
+             * Count
+             * @default 1
+             */
+            count?: number;
+            /**
+             * Seconds
+             * @description A lease that is not kept alive for so long is lost, and its fit handed out again.
+             * @default 60
+             */
+            seconds?: number;
+            /**
+             * Holder
+             * @default
+             */
+            holder?: string;
+            /**
+             * Wait
+             * @description How long to wait for fits when none is ready.
+             * @default 1
+             */
+            wait?: number;
         };
         /**
          * TakeawayFile
@@ -4769,7 +4983,9 @@ export interface operations {
     };
     post_code_problem: {
         parameters: {
-            query?: never;
+            query?: {
+                reuse?: boolean;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -4868,6 +5084,7 @@ export interface operations {
         parameters: {
             query?: {
                 derived_from?: number | null;
+                reuse?: boolean;
             };
             header?: never;
             path?: never;
@@ -6409,6 +6626,140 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["SearchView"];
                 };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_leases: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                search_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LeasesView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    put_lease: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lease_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GoOnView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    put_lease_points: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lease_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PointsRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GoOnView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    put_lease_outcome: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lease_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OutcomeRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description A problem. */
             default: {

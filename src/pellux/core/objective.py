@@ -154,9 +154,9 @@ class FitResult:
 
 @dataclass(frozen=True)
 class Left:
-    """What a growing fit left behind of one of its levels: predictions of its test rows, and scores by the other metrics."""
+    """What a growing fit left behind of one of its levels: predictions of its test rows, if any, and scores by the other metrics."""
 
-    predictions: bytes
+    predictions: bytes | None
     recorded: Mapping[str, float] = field(default_factory=dict)
 
 

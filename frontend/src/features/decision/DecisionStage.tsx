@@ -58,13 +58,13 @@ function Unpredicted({ problem, found }: BenchProps) {
       </p>
       <p className="small soft">
         Coming out on top takes some luck, so expect a little less. How much less is not known here: own code tells
-        scores, not what it predicted of each row.
+        scores, not what it predicted of each row (predictions.csv).
       </p>
     </section>
   );
 }
 
-const CODE_VIEWS: View[] = ["finalists", "trade-off", "take away"];
+const ALWAYS: Partial<Record<View, true>> = { finalists: true, "trade-off": true, "take away": true };
 
 function Trouble({ message, children }: { message: string; children?: React.ReactNode }) {
   return (
@@ -124,21 +124,21 @@ function Bench({ problem, found, decided }: { problem: Problem; found: Finalists
           <h1 className="grow one-line">Finalists by {problem.judging.metric_label}</h1>
           <Switch
             label="View"
-            options={isTable(problem) ? [...VIEWS] : CODE_VIEWS}
+            options={VIEWS.filter(
+              (v) => isTable(problem) || v in ALWAYS || (found.predicted && v === "against the baseline"),
+            )}
             value={view}
             onChange={(v) => set({ view: v })}
           />
         </div>
         {view === "finalists" && <Matrix {...bench} />}
         {view === "trade-off" && <TradeOff {...bench} />}
-        {isTable(problem) && view === "against the baseline" && (
-          <AgainstBaseline key={chosen.trial.id} {...bench} problem={problem} />
-        )}
+        {found.predicted && view === "against the baseline" && <AgainstBaseline key={chosen.trial.id} {...bench} />}
         {isTable(problem) && view === "holdout" && <HoldoutView {...bench} problem={problem} />}
         {view === "take away" && <TakeAway problem={problem} />}
       </section>
       <aside className="col apart" aria-label="The choice">
-        {isTable(problem) ? <Expectation {...bench} /> : <Unpredicted {...bench} />}
+        {found.predicted ? <Expectation {...bench} /> : <Unpredicted {...bench} />}
         <Rules {...bench} rule={wanted.rule} />
         <Sign {...bench} rule={wanted.rule} decided={decided?.id ?? null} />
       </aside>

@@ -6,7 +6,8 @@ p   probability of the positive class, float64          v   predicted numbers, f
 q   probabilities of all classes, float32               l   class codes, uint16
 d   probabilities of all classes, float64
 h   probabilities of all classes, float16: read only, earlier versions wrote it
-An upper-case letter says that what follows is compressed with zlib.
+An upper-case letter says that what follows is compressed with zlib. A byte 1 begins predictions that bring their truth along:
+four bytes with the truth's length, the truth, then predictions as above.
 """
 
 from __future__ import annotations
@@ -22,6 +23,7 @@ from pellux.core.errors import Conflict
 
 Array = NDArray[Any]
 KINDS = {b"p": "<f8", b"q": "<f4", b"d": "<f8", b"h": "<f2", b"v": "<f8", b"l": "<u2"}
+BRINGS_TRUTH = b"\x01"
 WORTHWHILE = 0.8  # compress when it saves at least a fifth
 
 
@@ -46,8 +48,21 @@ def _packed(kind: bytes, values: Array) -> bytes:
     return kind.upper() + small if len(small) < WORTHWHILE * len(plain) else kind + plain
 
 
+def with_truth(encoded: bytes, truth: bytes) -> bytes:
+    """Predictions with what was true of their rows, where no table holds that."""
+    return BRINGS_TRUTH + len(truth).to_bytes(4, "little") + truth + encoded
+
+
+def truth_in(found: bytes) -> bytes | None:
+    """What predictions bring along as their truth; None where they bring none."""
+    return found[5 : 5 + int.from_bytes(found[1:5], "little")] if found[:1] == BRINGS_TRUTH else None
+
+
 def decode(found: bytes, classes: int) -> Array:
     """Probabilities (rows, classes), class codes (rows,) or numbers (rows,)."""
+    truth = truth_in(found)
+    if truth is not None:
+        return decode(found[5 + len(truth) :], classes)
     kind, body = found[:1], found[1:]
     plain = zlib.decompress(body) if kind.isupper() else body
     kind = kind.lower()

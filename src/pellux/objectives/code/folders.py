@@ -13,7 +13,7 @@ from pellux.core.objective import Points
 from pellux.core.space import Value
 
 KEEP = "keep"
-MARK, FACTS, SETTINGS, SCORES = ".pellux.json", "fit.json", "settings.json", "scores.jsonl"
+MARK, FACTS, SETTINGS, SCORES, PREDICTIONS = ".pellux.json", "fit.json", "settings.json", "scores.jsonl", "predictions.csv"
 VERSION = 1
 
 
@@ -23,29 +23,37 @@ class Mark:
 
     level: int = 0
     curve: Points = ()
-    recorded: Mapping[str, float] = field(default_factory=dict)
+    others: Mapping[int, Mapping[str, float]] = field(default_factory=dict)  # other metrics, by level
 
 
 def read_mark(folder: Path) -> Mark:
     """The mark, or that of a folder in which nothing was done."""
     try:
         found = json.loads((folder / MARK).read_text("utf-8"))
-        return Mark(int(found["level"]), tuple((int(at), float(score)) for at, score in found["curve"]), found["recorded"])
+        curve = tuple((int(at), float(score)) for at, score in found["curve"])
+        return Mark(int(found["level"]), curve, {int(at): scores for at, scores in found["others"].items()})
     except (OSError, ValueError, KeyError, TypeError):
         return Mark()
 
 
 def write_mark(folder: Path, mark: Mark) -> None:
-    text = json.dumps({"level": mark.level, "curve": [list(point) for point in mark.curve], "recorded": dict(mark.recorded)})
+    text = json.dumps(
+        {
+            "level": mark.level,
+            "curve": [list(point) for point in mark.curve],
+            "others": {at: dict(s) for at, s in mark.others.items()},
+        }
+    )
     half = folder / f"{MARK}.half"
     half.write_text(text, "utf-8")
     half.replace(folder / MARK)
 
 
 def prepare_folder(folder: Path, configuration: Mapping[str, Value], facts: Mapping[str, Any]) -> None:
-    """Lay down what the program may read, and take away the scores of the fit before."""
+    """Lay down what the program may read, and take away scores and predictions of the fit before."""
     (folder / KEEP).mkdir(exist_ok=True)
-    (folder / SCORES).unlink(missing_ok=True)
+    for name in (SCORES, PREDICTIONS):
+        (folder / name).unlink(missing_ok=True)
     (folder / SETTINGS).write_text(json.dumps(dict(configuration), indent=1) + "\n", "utf-8")
     told = {"pellux": VERSION, **facts, "folder": str(folder), "settings": dict(configuration)}
     (folder / FACTS).write_text(json.dumps(told, indent=1) + "\n", "utf-8")

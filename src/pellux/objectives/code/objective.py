@@ -13,6 +13,7 @@ from pellux.core.objective import EvaluatorSource, Holds, Judging, Kept, Left, T
 from pellux.core.space import Space, Value, parse
 from pellux.objectives.code.brief import FUNCTION, OUTSIDE, PROGRAM, CodeBrief, spelt_alike
 from pellux.objectives.code.function import FunctionSource
+from pellux.objectives.code.left import read_left
 from pellux.objectives.code.outside import OutsideSource
 from pellux.objectives.code.program import ProgramSource
 from pellux.objectives.code.templates import RESERVED, check_names
@@ -122,7 +123,7 @@ class CodeObjective:
         return FunctionSource(self.brief, terms, sent_file(self.own, self.brief.sent) if self.brief.sent else None)
 
     def left_at(self, kept: Kept, trial: int, fold: int, level: int) -> Left | None:
-        return None
+        return read_left(kept, trial, fold, level)
 
     def tested(self) -> Tested:
         return Tested(0, 1 / max(self.brief.folds - 1, 1))

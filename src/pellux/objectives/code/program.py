@@ -18,6 +18,7 @@ from pellux.objectives.code.brief import CodeBrief, variable
 from pellux.objectives.code.fingerprint import Watch
 from pellux.objectives.code.folders import Mark, Scores, prepare_folder
 from pellux.objectives.code.guardian import VARIABLE, Guardian
+from pellux.objectives.code.paths import search_path
 from pellux.objectives.code.process import OUT, Ended, NotStarted, run_program
 from pellux.objectives.code.scores import Found, Said, ScoreReader, TooSlow
 from pellux.objectives.code.stages import Stage, Staged
@@ -146,8 +147,7 @@ class ProgramEvaluator:
 
     def _environment(self, run: Run, texts: Mapping[str, str], devices: Sequence[str]) -> dict[str, str]:
         found = {**os.environ, VARIABLE: self._guardian.token, "PYTHONUNBUFFERED": "1"}
-        # Where there is no python on the path, as in an environment that was not entered, ours will do.
-        found["PATH"] = os.pathsep.join([found.get("PATH", os.defpath), str(Path(sys.executable).parent)])
+        found["PATH"] = search_path(found)
         found |= dict.fromkeys(THREADS, str(self.brief.holds.cores))
         if devices or self.brief.holds.devices == 0:
             found |= dict.fromkeys(DEVICES, ",".join(devices))

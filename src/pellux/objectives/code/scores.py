@@ -51,6 +51,7 @@ class Found:
         The last one; not finite when the program said so.
     recorded : dict of str to float
         Other metrics on the line of the last score.
+    others : mapping of level to other metrics
     counted : int
         Lines that said no level, where there were several: they were counted.
     """
@@ -59,6 +60,7 @@ class Found:
     curve: tuple[tuple[int, float], ...]
     score: float | None
     recorded: dict[str, float]
+    others: dict[int, dict[str, float]]
     counted: int
 
 
@@ -105,7 +107,7 @@ class ScoreReader:
                 return self._ways[how].found(how, level)
         numbers = NUMBERS.findall(self._last_line)
         if not numbers:
-            return Found("", (), None, {}, 0)
+            return Found("", (), None, {}, {}, 0)
         alone = _Curve(self._begun)
         alone.add(Said(NUMBER, None, float(numbers[-1])))
         return alone.found(NUMBER, level)
@@ -159,6 +161,7 @@ class _Curve:
     def __init__(self, begun: int) -> None:
         self._next = begun
         self._points: dict[int, float] = {}
+        self._others: dict[int, dict[str, float]] = {}
         self._last: Said | None = None
         self._counted = 0
 
@@ -169,14 +172,15 @@ class _Curve:
         self._last = said
         self._points.pop(self._next, None)
         self._points[self._next] = said.score
+        self._others[self._next] = said.others
         return self._next
 
     def found(self, how: str, level: int) -> Found:
         assert self._last is not None
         if self._counted == 1 and len(self._points) == 1:  # one score in all is that of the end
-            self._points = {level: self._last.score}
+            self._points, self._others = {level: self._last.score}, {level: self._last.others}
         rising = tuple(sorted((at, score) for at, score in self._points.items() if math.isfinite(score)))
-        return Found(how, rising, self._last.score, self._last.others, self._counted if self._counted > 1 else 0)
+        return Found(how, rising, self._last.score, self._last.others, self._others, self._counted if self._counted > 1 else 0)
 
 
 def number(value: Any) -> float | None:

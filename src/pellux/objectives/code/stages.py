@@ -13,6 +13,8 @@ from pellux.core.space import Value
 from pellux.core.stopping import ITERATIONS
 from pellux.objectives.code.brief import CodeBrief
 from pellux.objectives.code.folders import KEEP, Mark, clear_folder, copy_folder, read_mark, write_mark
+from pellux.objectives.code.left import write_left
+from pellux.objectives.code.predictions import Unreadable, read_predictions_file
 from pellux.objectives.code.scores import Found
 
 
@@ -69,7 +71,7 @@ class Staged:
     def reached(self, stage: Stage, before: Mark, found: Found) -> Mark:
         """Note how far the folder has come, when the stage was done in full."""
         curve = _joined(before.curve, found.curve) if stage.own else ()
-        mark = Mark(stage.level, curve, found.recorded)
+        mark = Mark(stage.level, curve, {**before.others, **found.others} if stage.own else {})
         if self._goes_on and not self._context.nobody_waits():
             write_mark(self._folder, mark)
         return mark
@@ -79,11 +81,21 @@ class Staged:
         if found is None or not mark.curve:
             raise FitFailed(because("ended before a score"))
         score = mark.curve[-1][1] if found.score is None or not math.isfinite(found.score) else found.score
+        predictions, complaint = self._predictions()
+        if self.tells and self._order.last:
+            write_left(self._context.kept, self._order, mark, self._level, predictions)
         return FitResult(
-            score, seconds, warnings=self._warnings(found), model_bytes=kept_bytes(self._folder) or None,
+            score, seconds, warnings=(*self._warnings(found), *complaint), model_bytes=kept_bytes(self._folder) or None,
             curve=mark.curve if self.tells else (), checkpoint_bytes=size_of(self._folder) if self._goes_on else 0,
-            recorded=found.recorded,
+            recorded=found.recorded, predictions=None if self.tells else predictions,
         )  # fmt: skip
+
+    def _predictions(self) -> tuple[bytes | None, tuple[str, ...]]:
+        """What the code predicted of the fold's rows, and a complaint where that cannot be used."""
+        try:
+            return read_predictions_file(self._folder) if self._order.last else None, ()
+        except Unreadable as why:
+            return None, (str(why),)
 
     def _warnings(self, found: Found) -> tuple[str, ...]:
         last = found.curve[-1][0] if found.curve else self._level

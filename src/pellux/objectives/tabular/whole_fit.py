@@ -89,6 +89,10 @@ class Ground:
     def weight_of(self, rows: NDArray[np.bool_] | NDArray[np.intp]) -> NDArray[np.float64] | None:
         return None if self.weight is None else self.weight[rows]
 
+    def matching(self, parts: Mapping[int, bytes]) -> Mapping[int, bytes]:
+        """A trial's predictions: those of a problem are all of its own rows."""
+        return parts
+
     @cached_property
     def matrix(self) -> NDArray[np.float64]:
         """Feature columns of all rows: numbers first, then category codes."""

@@ -18,12 +18,14 @@ from pellux.core.space import Space, parse
 from pellux.objectives.code.brief import KINDS as CODE
 from pellux.objectives.code.brief import CodeBrief
 from pellux.objectives.code.final_run import final_run
+from pellux.objectives.code.ground import CodeGround
 from pellux.objectives.code.objective import sent_file
 from pellux.objectives.tabular.column_importance import column_importance
 from pellux.objectives.tabular.drawn_tree import drawn_tree
 from pellux.objectives.tabular.export.final_model import write_final_model
 from pellux.objectives.tabular.holdout_judgement import judge_on_holdout
 from pellux.objectives.tabular.whole_fit import Ground
+from pellux.service.decisions.grounds import Judged, ground_of, judged_on
 from pellux.service.engine.analyses import Job, Prepare
 from pellux.service.searches.lookups import final_settings, learner_of, whose
 from pellux.service.workspace import Workspace
@@ -37,12 +39,6 @@ KEPT = "kept"  # the folder of a decision with what the final run kept
 HONEST, IMPORTANCE, TREE, HOLDOUT_LOOK, MODEL = "honest score", "column importance", "tree", "holdout", "model"
 
 
-def ground_of(workspace: Workspace, problem_id: int) -> Ground:
-    with workspace.database.read() as session:
-        brief = workspace.brief(get_problem(session, problem_id))
-    return Ground(workspace.data_folder(brief.data), workspace.folds_file(problem_id), brief, workspace.own_folder)
-
-
 def _chosen(workspace: Workspace, trial_id: int) -> tuple[str, dict[str, Any], Trial]:
     with workspace.database.read() as session:
         trial, search, problem = whose(session, trial_id)
@@ -54,17 +50,22 @@ def _honest(workspace: Workspace, problem_id: int, request: Mapping[str, Any]) -
     with workspace.database.read() as session:
         found = by_ids(session, request["trials"])
     keys, ids = [(trial.search_id, trial.number) for trial in found.values()], list(found)
-    return Job(compute_honest, (workspace.database.path, ground_of(workspace, problem_id), keys, ids))
+    ground = judged_on(workspace, problem_id)
+    if isinstance(ground, CodeGround) and not ground.named:
+        raise Conflict(
+            "The honest score is of metrics that are known here: call the score like one of them, such as 'recall' or 'RMSE'."
+        )
+    return Job(compute_honest, (workspace.database.path, ground, keys, ids))
 
 
-def compute_honest(database: Path, ground: Ground, keys: Sequence[Key], ids: Sequence[int]) -> dict[str, Any]:
+def compute_honest(database: Path, ground: Judged, keys: Sequence[Key], ids: Sequence[int]) -> dict[str, Any]:
     brief = ground.brief
     rows = np.flatnonzero(ground.assigned >= 0)
     lines, truth, classes = ground.folds.lines[:, rows], ground.target[rows], len(brief.classes)
 
     def predictions(chosen: Sequence[Key]) -> Iterable[np.ndarray[Any, Any] | None]:
         for parts in read_predictions(database, chosen):
-            found = assemble_repeats(parts, lines, ground.folds.folds, classes)
+            found = assemble_repeats(ground.matching(parts), lines, ground.folds.folds, classes)
             yield None if found is None else as_needed(found, brief.judged_by.needs)
 
     usable = [place for place, found in enumerate(predictions(keys)) if found is not None]

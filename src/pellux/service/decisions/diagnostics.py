@@ -12,8 +12,8 @@ from pellux.core.judging import BINARY, METRICS, REGRESSION, Brief
 from pellux.core.judging.diagnostics import Cuts, calibration, confusion, most_confused, per_class, some_rows, spread_of
 from pellux.core.judging.predictions import assemble
 from pellux.core.judging.weighted import weighted_scores
-from pellux.objectives.tabular.whole_fit import Ground
-from pellux.service.decisions.analysis_kinds import ground_of
+from pellux.objectives.code.ground import CodeGround
+from pellux.service.decisions.grounds import Judged, judged_on
 from pellux.service.decisions.schemas import (
     CalibrationView,
     ClassView,
@@ -44,9 +44,8 @@ def diagnostics(workspace: Workspace, trial_id: int) -> DiagnosticsView:
         check_belongs(workspace, session, problem, trial, search)
         if trial.mean is None:
             raise Conflict(f"Trial {trial.number} is {trial.state}: it has no predictions on all folds.")
-        workspace.brief(problem)  # refuses what has no rows to look at
         baseline = baseline_for(session, problem.id, learner_of(workspace.objective(problem), search, trial))
-    ground = ground_of(workspace, search.problem_id)
+    ground = judged_on(workspace, search.problem_id)  # refuses what has no rows to look at
     pair = [trial] if baseline is None or baseline.id == trial.id else [trial, baseline]
     shown = [_predictions(workspace, ground, one) for one in pair]
     return DiagnosticsView(
@@ -62,29 +61,30 @@ def baseline_for(session: Session, problem_id: int, key: str) -> Trial | None:
     return own[0] if own else found[0][0] if found else None
 
 
-def _metrics(workspace: Workspace, ground: Ground, pair: list[Trial]) -> list[MetricPair]:
+def _metrics(workspace: Workspace, ground: Judged, pair: list[Trial]) -> list[MetricPair]:
     brief = ground.brief
-    others = [m.key for m in brief.metrics.of_task(brief.task) if m.key != brief.metric]
+    named = not isinstance(ground, CodeGround) or ground.named  # else the score that decides is nobody's here
+    others = [m.key for m in brief.metrics.of_task(brief.task) if not (named and m.key == brief.metric)]
     found = side_scores(workspace, ground, pair, others)
-    lines = {brief.metric: {t.id: t.mean for t in pair}, **found}
+    lines = {**({brief.metric: {t.id: t.mean for t in pair}} if named else {}), **found}
     return [
         MetricPair(
-            key=key, larger_is_better=brief.metrics.get(key).larger_is_better, decides=key == brief.metric,
+            key=key, larger_is_better=brief.metrics.get(key).larger_is_better, decides=named and key == brief.metric,
             trial=values.get(pair[0].id), baseline=values.get(pair[1].id) if len(pair) > 1 else None,
         )
         for key, values in lines.items()
     ]  # fmt: skip
 
 
-def _predictions(workspace: Workspace, ground: Ground, trial: Trial) -> PredictionsView:
+def _predictions(workspace: Workspace, ground: Judged, trial: Trial) -> PredictionsView:
     brief = ground.brief
     rows = np.flatnonzero(ground.assigned >= 0)
     [parts] = read_predictions(workspace.database.path, [(trial.search_id, trial.number)])
-    predicted = assemble(parts, ground.assigned[rows], len(brief.classes))
+    predicted = assemble(ground.matching(parts), ground.assigned[rows], len(brief.classes))
     name = "Baseline" if trial.origin == "baseline" else f"Trial {trial.number}"
     empty = PredictionsView(trial_id=trial.id, name=name, missing="", cuts=None, calibration=[], labels=None, residuals=None)
     if predicted is None:
-        why = f"{name} kept no predictions: it was scored by a version of Pellux that did not store them. Try its configuration again."
+        why = f"{name} kept no predictions of these rows: what scored it did not store them. Try its configuration again."
         return empty.model_copy(update={"missing": why})
     truth = ground.target[rows]
     if brief.task == REGRESSION:

@@ -11,6 +11,7 @@ from pellux.core.judging.selection import front
 from pellux.core.objective import Judging, Objective
 from pellux.service.decisions.advice import suggestions
 from pellux.service.decisions.candidates import Candidates, FinalistsQuery, gather
+from pellux.service.decisions.grounds import has_predictions
 from pellux.service.decisions.measures import Measures, measures_for
 from pellux.service.decisions.schemas import ComparisonToLeader, Finalist, FinalistsView, MeasureView, RejudgedView
 from pellux.service.decisions.side_measures import values_of
@@ -29,7 +30,7 @@ def finalists(workspace: Workspace, problem_id: int, query: FinalistsQuery) -> F
     with workspace.database.read() as session:
         field = gather(workspace, session, problem_id, query.search)
         decided = {decision.trial_id for decision in decisions_of(session, problem_id)}
-        problem = get_problem(session, problem_id)
+        problem, predicted = get_problem(session, problem_id), has_predictions(workspace, session, problem_id)
     measures, objective = measures_for(workspace, problem), workspace.objective(problem)
     check_query(measures, query)
     admitted = _admitted(workspace, measures, problem, field, query)
@@ -45,7 +46,7 @@ def finalists(workspace: Workspace, problem_id: int, query: FinalistsQuery) -> F
         leader=leader.id if leader else None, region=region, cost=query.cost,
         measures=[MeasureView(key=key, larger_is_better=measures.larger_is_better(key)) for key in measures.keys],
         front=_front(measures, shown, beside, query.beside),
-        scored=len(field.trials), admitted=len(admitted), predicted=objective.tested().rows > 0,
+        scored=len(field.trials), admitted=len(admitted), predicted=predicted,
     )  # fmt: skip
 
 

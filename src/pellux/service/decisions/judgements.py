@@ -7,9 +7,10 @@ from typing import Any
 from pydantic import Field
 
 from pellux.core.errors import Conflict
-from pellux.service.decisions.analysis_kinds import HOLDOUT_LOOK, HONEST, IMPORTANCE, TREE, ground_of
+from pellux.service.decisions.analysis_kinds import HOLDOUT_LOOK, HONEST, IMPORTANCE, TREE
 from pellux.service.decisions.decisions import holdout_looks, honest_request
 from pellux.service.decisions.diagnostics import baseline_for
+from pellux.service.decisions.grounds import ground_of
 from pellux.service.decisions.schemas import HoldoutView, HonestScoreView, ImportanceView, TreeView
 from pellux.service.engine.analyses import DONE, RUNNING, newest_analysis
 from pellux.service.engine.engine import Engine

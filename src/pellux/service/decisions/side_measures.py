@@ -12,8 +12,7 @@ from pellux.core.judging import mean
 from pellux.core.judging.predictions import as_needed, assemble_repeats
 from pellux.core.judging.weighted import weighted_scores
 from pellux.objectives.code.brief import KINDS as CODE
-from pellux.objectives.tabular.whole_fit import Ground
-from pellux.service.decisions.analysis_kinds import ground_of
+from pellux.service.decisions.grounds import Judged, ground_of
 from pellux.service.decisions.measures import COSTS, FIT_SECONDS, MODEL_SIZE, PREDICTION_SECONDS
 from pellux.service.workspace import Workspace
 from pellux.store import decisions, fits
@@ -78,7 +77,7 @@ def _recorded(workspace: Workspace, trials: Sequence[Trial], metric: str) -> dic
 
 
 def side_scores(
-    workspace: Workspace, ground: Ground, trials: Sequence[Trial], metrics: Sequence[str]
+    workspace: Workspace, ground: Judged, trials: Sequence[Trial], metrics: Sequence[str]
 ) -> dict[str, dict[int, float | None]]:
     """Mean fold scores by other metrics, from the stored predictions; computed once, then kept."""
     wanted = [t.id for t in trials]
@@ -98,7 +97,7 @@ def side_scores(
 
 
 def _computed(
-    workspace: Workspace, ground: Ground, trials: Sequence[Trial], missing: Mapping[int, Sequence[str]]
+    workspace: Workspace, ground: Judged, trials: Sequence[Trial], missing: Mapping[int, Sequence[str]]
 ) -> list[dict[str, Any]]:
     if not trials:
         return []
@@ -112,7 +111,7 @@ def _computed(
     made = []
     parts = read_predictions(workspace.database.path, [(t.search_id, t.number) for t in trials])
     for trial, found in zip(trials, parts, strict=True):
-        predicted = assemble_repeats(found, lines, ground.folds.folds, classes)
+        predicted = assemble_repeats(ground.matching(found), lines, ground.folds.folds, classes)
         for key in missing[trial.id]:
             given = None if predicted is None else as_needed(predicted, ground.brief.metrics.get(key).needs)
             if given is None:

@@ -19,8 +19,9 @@ from pellux.objectives.code.brief import PROGRAM, CodeBrief
 from pellux.objectives.code.final_run import command_line
 from pellux.objectives.code.program import ALL
 from pellux.objectives.tabular.export.training_script import Origin, training_script
-from pellux.service.decisions.analysis_kinds import KEPT, MODEL, ground_of, stages_of
+from pellux.service.decisions.analysis_kinds import KEPT, MODEL, stages_of
 from pellux.service.decisions.configurations import configuration_text
+from pellux.service.decisions.grounds import ground_of
 from pellux.service.decisions.report.page import report
 from pellux.service.decisions.schemas import TakeawayFile
 from pellux.service.engine.analyses import DONE, newest_analysis

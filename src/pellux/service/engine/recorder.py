@@ -125,7 +125,7 @@ class SearchRecorder:
         for fold, then in left.items():
             if then is None or None in left.values():
                 continue
-            if self._whose.keep_predictions:
+            if self._whose.keep_predictions and then.predictions is not None:
                 key = {"search_id": self._search_id, "trial": trial.number, "fold": fold}
                 batch.predictions.append({**key, "data": then.predictions})
             fit = trial.fits[fold]

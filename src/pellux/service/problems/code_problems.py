@@ -24,6 +24,7 @@ from pellux.objectives.code.fingerprint import files_of, fingerprint, script_of
 from pellux.objectives.code.first_look import first_look
 from pellux.objectives.code.help_text import suggest
 from pellux.objectives.code.objective import Own, sent_file
+from pellux.objectives.code.paths import search_path
 from pellux.objectives.code.templates import names_in
 from pellux.service.planning.code_requests import CodeBriefRequest, FirstLookRequest, HelpRequest
 from pellux.service.problems.schemas import (
@@ -234,11 +235,7 @@ def read_help(workspace: Workspace, request: HelpRequest) -> HelpView:
     folder = allowed_folder(workspace, request.folder)
     script_of(request.runs, folder)
     bare = [part for part in request.runs if "{" not in part]
-    environment = {
-        **os.environ,
-        "COLUMNS": "120",
-        "PATH": f"{os.environ.get('PATH', os.defpath)}{os.pathsep}{Path(sys.executable).parent}",
-    }
+    environment = {**os.environ, "COLUMNS": "120", "PATH": search_path(os.environ)}
     try:
         done = subprocess.run(
             [*bare, "--help"], cwd=folder, env=environment, stdin=subprocess.DEVNULL, stdout=subprocess.PIPE,

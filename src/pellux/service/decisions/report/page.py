@@ -30,7 +30,7 @@ def report(workspace: Workspace, decision: Decision) -> str:
     problem = problem_view(workspace, decision.problem_id)
     weighed = finalists(workspace, decision.problem_id, FinalistsQuery.model_validate(record.get("weighing", {})))
     code = problem.code is not None
-    shown = None if code else diagnostics(workspace, decision.trial_id)
+    shown = diagnostics(workspace, decision.trial_id) if weighed.predicted else None
     importance = newest_analysis(workspace, decision.problem_id, IMPORTANCE, {"trial": decision.trial_id})
     key = record["trial"]["learner"]
     settings = {} if code else {s.name: s for s in workspace.catalogue.learner(key, record["problem"]["brief"]["task"]).settings}
