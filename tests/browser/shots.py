@@ -91,6 +91,7 @@ def take(page: Page) -> None:
     page.find("[data-rungs]")
     drawn(page, 2)
     shoot("live-halving")
+    own_code(page, shoot)
     page.run(POPULATION)
     page.open("/p/3/live")
     page.wait_text("h1", "finished", 240)
@@ -108,6 +109,24 @@ def take(page: Page) -> None:
     page.find("[aria-label='First space']").send_keys("search 1")
     page.find("[data-comparison]")
     shoot("space-conditional")
+
+
+def own_code(page: Page, shoot: Callable[[str], None]) -> None:
+    """A program on its way to be a problem, and a trial of the one that is there."""
+    page.open("/new?what=program")
+    page.find("textarea[placeholder^='python train.py']").send_keys("python plan_routes.py")
+    page.press_button("Fill in from its --help")
+    page.wait_text("[data-command]", "heat")
+    page.find("input[placeholder='recall']").send_keys("in_time")
+    page.press_button("Run it once")
+    page.find("[data-first-look='read']", 60)
+    shoot("own-code")
+    best = page.run("return fetch('/api/v1/problems/4').then((r) => r.json()).then((p) => p.best.trial_id)")
+    page.open(f"/p/4/live?trial={best}")
+    page.find("[data-inspector] [data-kept] img")
+    drawn(page, 2)
+    page.run("document.querySelector('[data-own-command]').scrollIntoView()")
+    page.shoot(FOLDER / "own-code-trial.png")
 
 
 def decide(page: Page, shoot: Callable[[str], None]) -> None:

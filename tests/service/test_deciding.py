@@ -44,7 +44,7 @@ from pellux.service.decisions.judgements import (
 )
 from pellux.service.decisions.rejudging import RejudgeRequest, rejudge
 from pellux.service.decisions.shortlisting import ShortlistRequest, shortlist
-from pellux.service.decisions.takeaway import BY_NAME, content, write_all
+from pellux.service.decisions.takeaway import FILES, content, write_all
 from pellux.service.engine.analyses import DONE
 from pellux.service.engine.engine import Engine
 from pellux.service.planning import launching
@@ -373,7 +373,7 @@ def test_what_is_taken_away_works_on_its_own(engine: Engine, tmp_path: Path, key
     made = signed(engine, problem_id, best.id)
     out = tmp_path / "out"
     names = write_all(engine.workspace, made, out)
-    assert set(names) == set(BY_NAME), (out / "MISSING.txt").read_text() if "MISSING.txt" in names else ""
+    assert set(names) == {file.name for file in FILES}, (out / "MISSING.txt").read_text() if "MISSING.txt" in names else ""
     data = write_csv(tmp_path / "mixed.csv", mixed_columns())
     checked = subprocess.run(
         [sys.executable, "train.py", str(data), "--check"], cwd=out, capture_output=True, text=True, timeout=120

@@ -80,7 +80,7 @@ SENTENCES: dict[str, Callable[[Facts], str]] = {
     "code gone": lambda f: f"{f['why']} Put it back and go on.",
     # How a fit of own code ends
     "told by its holder": lambda f: str(f["text"]),
-    "not started": lambda f: f["why"],
+    "not started": lambda f: str(f["why"]),
     "exit status": lambda f: (
         (f"It ended with exit status {f['status']}" if f["status"] >= 0 else f"It was ended by signal {-f['status']}")
         + (f": {f['said']}" if f["said"] else ", and printed nothing.")

@@ -73,7 +73,7 @@ export function NowAndLast({ search, folds, scale, lanes, inspect }: Props) {
         <h2>Ended last</h2>
         {happening?.ended.length === 0 && <p className="small soft">Nothing yet.</p>}
         {happening?.ended.map((trial) => (
-          <div key={trial.number} className="row apart">
+          <div key={trial.number} className="row apart" data-ended={trial.number}>
             <FoldRing scores={trial.scores} folds={folds} state={trial.state} scale={scale} size={28} />
             <TrialWords trial={trial} searched={searched} inspect={inspect} note={outcome(trial, search)} />
           </div>

@@ -148,7 +148,14 @@ def load(brief: CodeBrief, sent: Path | None) -> Callable[..., Any]:
         assert spec.loader is not None
         module = importlib.util.module_from_spec(spec)
         sys.modules[spec.name] = module
-        spec.loader.exec_module(module)
+        try:
+            spec.loader.exec_module(module)
+        except SystemExit as end:
+            raise InvalidOwnCode(
+                f"Importing {place} ended the process (exit status {end.code}). Does it train when it is imported? "
+                "Put that under: if __name__ == '__main__'.",
+                at="brief.function",
+            ) from None
         found = getattr(module, name, None)
     if not callable(found):
         raise InvalidOwnCode(f"{brief.function} is no function.", at="brief.function")
@@ -172,6 +179,8 @@ def call(
             returned = function(dict(run.configuration), fit)
     except Ended:
         pass
+    except SystemExit as end:
+        raise FitFailed(because("error", kind="SystemExit", text=f"the function ended with status {end.code}")) from None
     if returned is not None:
         reader.told(run.level, _as_scores(returned, brief.metric))
     return reader.found(run.level)

@@ -1,6 +1,6 @@
 """Ends what people's programs started, also what left its process group, however the worker that ran them ended.
 
-While the worker lives it is the one to whom orphans fall, and it ends them after each fit. When it dies, a process that
+While the worker lives it is the one to whom orphans fall, and it ends those of its programs after each fit. When it dies, a process that
 it forked for this, and that is in nobody's group, ends everything that carries the worker's token in its environment.
 """
 
@@ -35,7 +35,7 @@ class Guardian:
         """End the orphans of the fit before; how many there were."""
         ended = 0
         for _ in range(ROUNDS):
-            orphans = [pid for pid in _children(os.getpid()) if pid != self._pid]
+            orphans = [pid for pid in _children(os.getpid()) if pid != self._pid and _carries(pid, self.token)]
             if not orphans:
                 break
             for pid in orphans:
@@ -79,13 +79,15 @@ def _guard(reading: int, token: str) -> None:
 
 def carrying(token: str) -> list[int]:
     """Processes with this token in their environment, but for this one."""
-    wanted, found = f"{VARIABLE}={token}".encode(), []
-    for entry in Path("/proc").iterdir():
-        if entry.name.isdigit() and int(entry.name) != os.getpid():
-            with contextlib.suppress(OSError):
-                if wanted in (entry / "environ").read_bytes().split(b"\0"):
-                    found.append(int(entry.name))
-    return found
+    pids = [int(entry.name) for entry in Path("/proc").iterdir() if entry.name.isdigit()]
+    return [pid for pid in pids if pid != os.getpid() and _carries(pid, token)]
+
+
+def _carries(pid: int, token: str) -> bool:
+    try:
+        return f"{VARIABLE}={token}".encode() in Path(f"/proc/{pid}/environ").read_bytes().split(b"\0")
+    except OSError:
+        return False
 
 
 def _children(pid: int) -> list[int]:

@@ -1,0 +1,40 @@
+// @vitest-environment jsdom
+import { fireEvent, render, screen } from "@testing-library/react";
+import { expect, it, vi } from "vitest";
+import type { FirstLook as Look } from "../../../../src/api/code";
+import { FirstLook } from "../../../../src/features/brief/code/FirstLook";
+
+const look: Look = {
+  configuration: { rate: 0.1 },
+  level: 1,
+  seconds: 0.2,
+  how: "the last number",
+  score: 0.7,
+  curve: [[1, 0.7]],
+  recorded: {},
+  left_out: 0,
+  problem: "",
+  lines: [
+    { aside: true, text: "a warning", read: null },
+    { aside: false, text: "acc=0.7", read: { how: "the pattern", level: null, score: 0.7, others: {} } },
+  ],
+  files: [{ name: "keep/a.png", bytes: 2048, kept: true }],
+  guess: { name: "acc", pick_out: "acc=(.*)" },
+};
+
+it("marks the lines from which something was read, and offers the score that it seems to print", () => {
+  const onGuess = vi.fn();
+  const { container } = render(<FirstLook look={look} metric="score" onGuess={onGuess} />);
+  expect([...container.querySelectorAll("[data-read='yes']")].map((line) => line.textContent)).toEqual([
+    "0.7000acc=0.7",
+  ]);
+  expect(screen.getByText("kept")).toBeTruthy();
+  fireEvent.click(screen.getByText("Judge by acc"));
+  expect(onGuess).toHaveBeenCalledWith("acc", "acc=(.*)");
+});
+
+it("says what went wrong, and does not offer what is judged by already", () => {
+  render(<FirstLook look={{ ...look, problem: "It ended with exit status 1" }} metric="acc" onGuess={vi.fn()} />);
+  expect(screen.getByRole("alert").textContent).toContain("exit status 1");
+  expect(screen.queryByText("Judge by acc")).toBeNull();
+});
