@@ -1,6 +1,7 @@
 # make demo    sets everything up and serves the demo workspace
 # make test    sets everything up and runs every check
 # make setup   Python environment and front end    make bench   benchmarks, written to docs/benchmarks.md
+# make bench-own     what Pellux adds to your own programs and functions, kills, leases
 # make bench-stopping   what early stopping saves and costs, on tables of real fits
 # make wheel   dist/pellux-VERSION.whl with the built pages      make coverage   what the Python tests reach
 # make check-numbers   an independent computation of scores and exports, beside ours
@@ -12,7 +13,7 @@ BIN := .venv/bin
 STATIC := src/pellux/web/static/index.html
 SOURCES := $(shell find frontend/src frontend/index.html frontend/public -type f 2>/dev/null)
 
-.PHONY: demo test setup bench bench-brief bench-deciding bench-stopping bench-strategies check-numbers wheel coverage shots dev format types browser clean
+.PHONY: demo test setup bench bench-brief bench-own bench-deciding bench-stopping bench-strategies check-numbers wheel coverage shots dev format types browser clean
 
 demo: setup
 	$(BIN)/pellux demo
@@ -47,6 +48,9 @@ bench: setup
 
 bench-brief: setup
 	$(BIN)/python -m benchmarks.brief
+
+bench-own: setup
+	$(BIN)/python -m benchmarks.own.run
 
 bench-deciding: setup browser
 	$(BIN)/python -m benchmarks.deciding

@@ -24,7 +24,8 @@ CHECKS: list[tuple[str, list[str], Path]] = [
     ("ruff format", [str(BIN / "ruff"), "format", "--check", "--quiet", "src", "tests", "benchmarks"], ROOT),
 ]
 # One process more than there are cores: many tests wait for real servers, workers and browsers.
-TESTS = [str(BIN / "pytest"), "-n", str((os.cpu_count() or 2) + 1)]
+# Each gets a stretch of neighbours, which share a server, and takes from another's when it has none left.
+TESTS = [str(BIN / "pytest"), "-n", str((os.cpu_count() or 2) + 1), "--dist", "worksteal"]
 
 
 def check(name: str, command: list[str], folder: Path) -> bool:

@@ -120,6 +120,9 @@ def own_code(page: Page, shoot: Callable[[str], None]) -> None:
     page.find("input[placeholder='recall']").send_keys("in_time")
     page.press_button("Run it once")
     page.find("[data-first-look='read']", 60)
+    page.run(
+        "document.querySelector(`[placeholder$='route_planner']`).placeholder = '/home/ann/route_planner'"
+    )  # no path of this machine
     shoot("own-code")
     best = page.run("return fetch('/api/v1/problems/4').then((r) => r.json()).then((p) => p.best.trial_id)")
     page.open(f"/p/4/live?trial={best}")

@@ -89,15 +89,13 @@ def test_a_paused_search_goes_on_to_its_end(engine: Engine) -> None:
     assert before["state"] == "paused"
     known = {t["number"]: t for t in get(engine, "/searches/3/trials?limit=500")["trials"] if t["state"] == "scored"}
     assert known
-    change = (
-        create_app(engine)
-        .test_client()
-        .put("/api/v1/searches/3/state", json={"state": "running"}, headers={"Host": "127.0.0.1:8420"})
-    )
-    assert change.status_code == 200, change.get_data(as_text=True)
+    client, budget = create_app(engine).test_client(), max(known) + 4
+    for path, wish in (("state", {"state": "running"}), ("budget", {"trials": budget})):
+        change = client.put(f"/api/v1/searches/3/{path}", json=wish, headers={"Host": "127.0.0.1:8420"})
+        assert change.status_code == 200, change.get_data(as_text=True)
     assert engine.join(3, 120)
     after = get(engine, "/searches/3")
     assert after["state"] == "finished"
     trials = {t["number"]: t for t in get(engine, "/searches/3/trials?limit=500")["trials"]}
-    assert len(trials) == before["budget_trials"] + 1
+    assert len(trials) == budget + 1 < before["budget_trials"] + 1
     assert {number: trials[number] for number in known} == known, "what was scored is not touched"

@@ -174,6 +174,8 @@ def _domain(option: Option) -> str | None:
         if SHARES.search(option.name) and 0 <= value < 1:
             return f"0 .. {'0.99' if value > 0.6 else '0.6'}, start {value:g}"
         if value > 0:
+            if 0.1 <= value < 1 and not LOGARITHMIC.search(option.name):
+                return f"0 .. 1, start {value:g}"
             log = LOGARITHMIC.search(option.name) or value < 0.1
             return f"{value / 10:g} .. {value * 10:g}{' log' if log else ''}, start {value:g}"
         return "0 .. 1, start 0" if value == 0 else None

@@ -29,7 +29,7 @@ export function FirstLook({ look, metric, onGuess }: Props) {
           ))}
         </p>
       )}
-      {guess && guess.name !== metric && (
+      {guess && guess.name !== metric && (look.problem || look.how === "the last number") && (
         <p className="row small">
           <span className="grow">
             It seems to print <b>{guess.name}</b>

@@ -1,0 +1,40 @@
+"""Runs the benchmarks of own code and writes their part of docs/benchmarks.md: `make bench-own`."""
+
+from __future__ import annotations
+
+import os
+import platform
+from datetime import date
+
+
+def main() -> None:
+    os.environ.update(OMP_NUM_THREADS="1", OPENBLAS_NUM_THREADS="1")
+    from benchmarks.document import put
+    from benchmarks.own import curves, going_on, kills, leases, overhead
+
+    text = [
+        f"Written by `make bench-own` on {date.today().isoformat()}: {os.cpu_count()} shared cores, Python {platform.python_version()}.",
+        "",
+        "**Overhead.** A search by random draws on 2 workers, from the beginning of its first fit to the end of its last, against the very same runs; median of 3 rounds.",
+        "",
+        *overhead.run(),
+        "",
+        "**Points.** " + " ".join(curves.run()),
+        "",
+        "**Going on.** " + " ".join(going_on.run()),
+        "",
+        "**Leases.** " + " ".join(leases.run()),
+        "",
+    ]
+    found = kills.run(100, 1)
+    text += [
+        f"**Kills.** kill -9 of the server {found['kills']} times at random moments (seed 1) during searches of the demo's program: {found['epochs']:,} epochs were begun, "
+        f"{found['epochs begun again']} of them again after a kill (its checkpoints are an epoch apart, and two fits are under way at a time); scored fits lost or run again: "
+        f"{found['scored fits run again']}; processes left behind: {found['orphans']}.",
+    ]
+    put("own code", text)
+    print("\n".join(text))
+
+
+if __name__ == "__main__":
+    main()

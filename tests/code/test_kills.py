@@ -1,0 +1,15 @@
+"""The server is killed again and again while it searches a program's settings; benchmarks/own/kills.py is the campaign itself."""
+
+from __future__ import annotations
+
+import pytest
+
+from benchmarks.own import kills
+
+
+@pytest.mark.slow
+def test_ten_kills_lose_nothing_and_do_nothing_twice() -> None:
+    found = kills.run(10, seed=4, trials=12)
+    assert found["kills"] == 10
+    assert found["epochs"] > 13 * 3
+    assert found["epochs begun again"] <= 2 * 10, "two fits at a time, and a checkpoint each epoch"
