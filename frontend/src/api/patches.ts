@@ -23,7 +23,7 @@ export function patchLanes(lanes: Lanes, entries: FitEntry[]): Lanes {
     if (known === undefined) place.set(key, fits.push(fit) - 1);
     else fits[known] = fit;
   }
-  return { fits: fits.slice(-MOST_FITS), now };
+  return { ...lanes, fits: fits.slice(-MOST_FITS), now };
 }
 
 export function patchPoints(points: Points, entries: TrialEntry[]): Points {

@@ -2560,12 +2560,24 @@ export interface components {
             /** Confused */
             confused: components["schemas"]["ConfusedView"][];
         };
+        /** LaneDevices */
+        LaneDevices: {
+            /** Lane */
+            lane: number;
+            /** Devices */
+            devices: string[];
+        };
         /** LanesView */
         LanesView: {
             /** Fits */
             fits: components["schemas"]["FitView"][];
             /** Now */
             now: number;
+            /**
+             * Devices
+             * @description Which devices are a lane's alone, where fits hold any.
+             */
+            devices: components["schemas"]["LaneDevices"][];
         };
         /** LearnerQuery */
         LearnerQuery: {

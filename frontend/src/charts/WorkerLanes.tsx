@@ -37,6 +37,7 @@ export function WorkerLanes({ lanes, workers, running, span, onPick }: Props) {
     [lanes, running, now, lastEnd, span, width, workers],
   );
   const [hovered, setHovered] = useState<Block | null>(null);
+  const devices = new Map(lanes.devices.map((held) => [held.lane, held.devices.join(", ")]));
   const height = picture.lanes.length * (HEIGHT + GAP);
   useLayoutEffect(() => {
     if (!canvas.current) return;
@@ -66,10 +67,13 @@ export function WorkerLanes({ lanes, workers, running, span, onPick }: Props) {
     return picture.blocks.findLast((b) => b.lane === lane && x >= b.x && x <= b.x + Math.max(b.width, 3)) ?? null;
   };
   return (
-    <div style={{ display: "grid", gridTemplateColumns: "26px minmax(0, 1fr) 52px" }}>
+    <div style={{ display: "grid", gridTemplateColumns: `${devices.size ? 96 : 26}px minmax(0, 1fr) 52px` }}>
       <div>
         {picture.lanes.map(({ lane }) => (
-          <Cell key={lane}>{lane + 1}</Cell>
+          <Cell key={lane}>
+            {devices.has(lane) && <span data-device={devices.get(lane)}>device {devices.get(lane)} · </span>}
+            {lane + 1}
+          </Cell>
         ))}
       </div>
       <div

@@ -21,7 +21,7 @@ const trial = (number: number, more = {}) => ({
 
 describe("ledger entries", () => {
   it("change what is held, and change nothing when they come twice", () => {
-    const empty: Lanes = { fits: [], now: 0 };
+    const empty: Lanes = { fits: [], now: 0, devices: [] };
     const entries = [
       entry("fit", fit(1, 0, "running")),
       entry("fit", fit(1, 0, "done", { ended_at: 101, score: 0.5 }), 2),

@@ -40,7 +40,7 @@ describe("what the ledger told", () => {
   });
 
   it.each([TREE, NETWORK])("makes the fits of search %i", (search) => {
-    const made = patchLanes({ fits: [], now: 0 }, told(search, "fit") as FitEntry[]);
+    const made = patchLanes({ fits: [], now: 0, devices: [] }, told(search, "fit") as FitEntry[]);
     const keyed = (lanes: Lanes) =>
       Object.fromEntries(
         lanes.fits.map((f) => [`${f.trial}/${f.fold}/${f.rung}`, [f.state, near(f.score), f.attempt]]),

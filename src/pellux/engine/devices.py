@@ -13,6 +13,7 @@ class DevicePool:
         self.names = tuple(names)
         self._free = list(self.names)
         self._lock = threading.Lock()
+        self._held: dict[tuple[str, int], tuple[str, ...]] = {}
 
     def take(self, count: int) -> tuple[str, ...] | None:
         """So many devices, the first ones that are free; None when there are not as many."""
@@ -21,6 +22,16 @@ class DevicePool:
                 return None
             taken, self._free = self._free[:count], self._free[count:]
             return tuple(taken)
+
+    def note(self, whose: str, lane: int, devices: Sequence[str]) -> None:
+        """Remember which devices a search's lane has, for those who look."""
+        with self._lock:
+            self._held[whose, lane] = tuple(devices)
+
+    def lanes(self, whose: str) -> dict[int, tuple[str, ...]]:
+        """The devices that each lane of a search had last."""
+        with self._lock:
+            return {lane: devices for (name, lane), devices in self._held.items() if name == whose}
 
     def give(self, devices: Sequence[str]) -> None:
         """Back, in their old order."""

@@ -55,6 +55,8 @@ class LocalRunner:
         ours, theirs = self._context.Pipe()
         listening, holding = self._context.Pipe(duplex=False)
         log = self._assignment.log
+        if devices:
+            self._devices.note(log.name, lane, devices)
         assignment = replace(self._assignment, log=log.with_name(f"{log.name}-{lane + 1}.log"), devices=devices)
         process = self._context.Process(target=main, args=(assignment, theirs, listening), daemon=True)
         process.start()

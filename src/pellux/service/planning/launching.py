@@ -67,11 +67,11 @@ def check_search(objective: Objective, request: SearchRequest, telling: Callable
     return Checked(space, picked, settings, first, trials, plan.workers or default_workers(objective.holds.cores), stopping)
 
 
-def check_holds(workspace: Workspace, objective: Objective, plan: SettingsRequest) -> int:
+def check_holds(workspace: Workspace, objective: Objective, wanted: int | None, at: str = "plan.workers") -> int:
     """How many workers a search gets; InvalidPlan when more are wanted than fit into the machine."""
     holds, devices = objective.holds, len(workspace.devices.names)
     if objective.kind == OUTSIDE:
-        return plan.workers or MOST_OUTSIDE
+        return wanted or MOST_OUTSIDE
     room = default_workers(holds.cores)
     if holds.devices:
         if devices < holds.devices:
@@ -82,13 +82,13 @@ def check_holds(workspace: Workspace, objective: Objective, plan: SettingsReques
                 at="brief.holds.devices",
             )
         room = min(room, devices // holds.devices)
-    if plan.workers is not None and plan.workers > room and (holds.cores > 1 or holds.devices):
+    if wanted is not None and wanted > room and (holds.cores > 1 or holds.devices):
         each = [f"{holds.cores} cores" if holds.cores > 1 else "", f"{holds.devices} devices" if holds.devices else ""]
         raise InvalidPlan(
-            f"{plan.workers} workers of {' and '.join(part for part in each if part)} each do not fit into this machine; {room} do.",
-            at="plan.workers",
+            f"{wanted} workers of {' and '.join(part for part in each if part)} each do not fit into this machine; {room} do.",
+            at=at,
         )
-    return plan.workers or room
+    return wanted or room
 
 
 def _settings(key: str, plan: SettingsRequest) -> Any:
@@ -176,7 +176,7 @@ def draft(workspace: Workspace, problem_id: int, request: SearchRequest, *, plan
         objective = workspace.objective(get_problem(session, problem_id))
         request = with_decisions(workspace, session, objective, request)
         found = check_search(objective, request, objective.telling_share)
-        workers = check_holds(workspace, objective, request.plan)
+        workers = check_holds(workspace, objective, request.plan.workers)
         # Asked here so that a search to start warm from that does not exist is refused at once.
         observations(session, objective, problem_id, request.learner, found.space, request.plan)
         return create_run(

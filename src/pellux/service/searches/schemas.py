@@ -253,9 +253,15 @@ class TrialDetail(TrialRow):
     kept: list[KeptFile]
 
 
+class LaneDevices(View):
+    lane: int
+    devices: list[str]
+
+
 class LanesView(View):
     fits: list[FitView]
     now: float
+    devices: list[LaneDevices] = Field(description="Which devices are a lane's alone, where fits hold any.")
 
 
 class PointsView(View):

@@ -13,7 +13,7 @@ from pellux.engine.messages import Pause, Resume, SetLimits, SetWorkers, Stop, T
 from pellux.engine.states import IllegalTransition, SearchState, TrialState
 from pellux.service.engine.engine import Engine
 from pellux.service.planning.forecasts import seconds_left
-from pellux.service.planning.launching import check_target
+from pellux.service.planning.launching import check_holds, check_target
 from pellux.service.planning.requests import LimitsRequest, SettingsRequest
 from pellux.service.planning.resolving import Resolved
 from pellux.service.problems.problems import best_view
@@ -51,6 +51,10 @@ def set_workers(engine: Engine, search_id: int, count: int) -> None:
     if not 1 <= count <= MOST_WORKERS:
         raise InvalidPlan(f"Workers are 1 to {MOST_WORKERS}. Got {count}.", at="count")
     _require_live(engine, search_id)
+    with engine.workspace.database.read() as session:
+        search = runs.get_search(session, search_id)
+        objective = engine.workspace.objective(get_problem(session, search.problem_id))
+    check_holds(engine.workspace, objective, count, at="count")
     engine.post(search_id, SetWorkers(count, engine.workspace.clock()))
 
 

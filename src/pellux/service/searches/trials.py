@@ -20,7 +20,17 @@ from pellux.objectives.code.final_run import command_line
 from pellux.service.planning.requests import SettingsRequest
 from pellux.service.searches.kept_files import kept_files
 from pellux.service.searches.lookups import final_settings, learner_of, whose
-from pellux.service.searches.schemas import FitDetail, FitView, FoldCurve, LanesView, PointsView, TrialDetail, TrialPage, TrialRow
+from pellux.service.searches.schemas import (
+    FitDetail,
+    FitView,
+    FoldCurve,
+    LaneDevices,
+    LanesView,
+    PointsView,
+    TrialDetail,
+    TrialPage,
+    TrialRow,
+)
 from pellux.service.searches.searches import baseline_trial
 from pellux.service.wording import sentence
 from pellux.service.workspace import Workspace
@@ -80,7 +90,11 @@ def lanes(workspace: Workspace, search_id: int) -> LanesView:
     with workspace.database.read() as session:
         get_search(session, search_id)
         found = fits.newest_begun(session, search_id, LANE_FITS)
-    return LanesView(fits=[FitView.model_construct(**_fit_fields(fit)) for fit in found], now=workspace.clock())
+    held = workspace.devices.lanes(workspace.log_file(search_id).name)
+    return LanesView(
+        fits=[FitView.model_construct(**_fit_fields(fit)) for fit in found], now=workspace.clock(),
+        devices=[LaneDevices(lane=lane, devices=list(names)) for lane, names in sorted(held.items())],
+    )  # fmt: skip
 
 
 def _fit_fields(fit: Fit) -> dict[str, Any]:
