@@ -7,8 +7,8 @@ from benchmarks.own import kills
 
 
 @pytest.mark.slow
-def test_ten_kills_lose_nothing_and_do_nothing_twice() -> None:
-    found = kills.run(10, seed=4, trials=12)
-    assert found["kills"] == 10
-    assert found["epochs"] > 13 * 3
-    assert found["epochs begun again"] <= 2 * 10, "two fits at a time, and a checkpoint each epoch"
+def test_kills_lose_nothing_and_do_nothing_twice() -> None:
+    found = kills.run(4, seed=4, trials=6)
+    assert found["kills"] == 4
+    assert found["epochs"] >= 7 * 3
+    assert found["epochs begun again"] <= 2 * 4, "two fits at a time, and a checkpoint each epoch"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import json
 import os
 import signal
@@ -22,7 +23,7 @@ from pellux.engine.runners import Report
 from pellux.engine.runners.local import LocalRunner
 from pellux.engine.states import FitState
 from pellux.engine.worker import Assignment
-from pellux.objectives.code import process
+from pellux.objectives.code import folders, process, stages
 from pellux.objectives.code.brief import CodeBrief, Growing
 from pellux.objectives.code.fingerprint import fingerprint
 from pellux.objectives.code.folders import read_mark
@@ -248,6 +249,21 @@ def runner(tmp_path: Path) -> Iterator[LocalRunner]:
     found = LocalRunner(Assignment(source, FileArtifacts(tmp_path / "checkpoints", tmp_path / "fits"), tmp_path / "worker"))
     yield found
     found.close()
+
+
+def test_a_full_disk_is_no_failure_of_a_trial(tmp_path: Path, evaluators: Open, monkeypatch: pytest.MonkeyPatch) -> None:
+    def full(*arguments: object) -> None:
+        raise OSError(errno.ENOSPC, "No space left on device")
+
+    evaluator = evaluators(steps_brief(tmp_path), resource="iterations", most=9)
+    monkeypatch.setattr(stages, "write_mark", full)
+    found = evaluator.evaluate(FIT._replace(level=3), context_of(tmp_path))
+    assert found.score == pytest.approx(3.003)
+    assert "it starts anew" in found.warnings[0]
+    monkeypatch.setattr(folders, "_lay_down", full)
+    with pytest.raises(Unavailable) as missing:
+        evaluator.evaluate(FIT, context_of(tmp_path))
+    assert "is full. Free some space and go on." in sentence(missing.value.reason)
 
 
 @pytest.mark.slow

@@ -77,6 +77,7 @@ SENTENCES: dict[str, Callable[[Facts], str]] = {
         f"Its code changed while it ran ({f['files']}), and scores of another code are not comparable. "
         "Put it back as it was and go on, or begin a new search, which becomes a new problem."
     ),
+    "disk full": lambda f: f"The disk that holds {f['folder']} is full. Free some space and go on.",
     "code gone": lambda f: f"{f['why']} Put it back and go on.",
     # How a fit of own code ends
     "told by its holder": lambda f: str(f["text"]),

@@ -103,7 +103,7 @@ class ProgramEvaluator:
         )
         sys.stdout.write(ended.tail[-LOG_TAIL:])
         sys.stdout.flush()
-        refuse(self.brief, found, ended)
+        refuse(self.brief, found, ended, self._memory)
         return found
 
     def run(
@@ -180,13 +180,13 @@ def facts_of(brief: CodeBrief, run: Run) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def refuse(brief: CodeBrief, found: Found, heard: _Heard) -> None:
+def refuse(brief: CodeBrief, found: Found, heard: _Heard, memory_bytes: int | None = None) -> None:
     """Raise FitFailed where a run gave no score that counts."""
     ended = heard.ended
     if heard.too_slow:
         raise FitFailed(because("pattern too slow"))
     if ended.too_large:
-        raise FitFailed(because("program too large", limit=brief.holds.memory_mb or 0))
+        raise FitFailed(because("program too large", limit=(memory_bytes or 0) // 2**20))
     if not ended.told_to and ended.status != 0:
         raise FitFailed(because("exit status", status=ended.status, said=_end(ended.tail)))
     if found.score is None and not found.curve:

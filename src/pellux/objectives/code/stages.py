@@ -41,6 +41,7 @@ class Staged:
         self.tells = terms.resource == ITERATIONS
         self._level = order.level if self.tells else brief.most
         self._goes_on = brief.grows is not None and brief.grows.goes_on
+        self._complaints: list[str] = []
 
     def begin(self) -> Mark:
         """How far there is something to go on from; the folder is as it is to be."""
@@ -73,7 +74,10 @@ class Staged:
         curve = _joined(before.curve, found.curve) if stage.own else ()
         mark = Mark(stage.level, curve, {**before.others, **found.others} if stage.own else {})
         if self._goes_on and not self._context.nobody_waits():
-            write_mark(self._folder, mark)
+            try:
+                write_mark(self._folder, mark)
+            except OSError as error:  # the score stands
+                self._complaints.append(f"How far it came could not be written ({error.strerror}); if it goes on, it starts anew.")
         return mark
 
     def result(self, mark: Mark, found: Found | None, seconds: float) -> FitResult:
@@ -85,7 +89,7 @@ class Staged:
         if self.tells and self._order.last:
             write_left(self._context.kept, self._order, mark, self._level, predictions)
         return FitResult(
-            score, seconds, warnings=(*self._warnings(found), *complaint), model_bytes=kept_bytes(self._folder) or None,
+            score, seconds, warnings=(*self._warnings(found), *self._complaints, *complaint), model_bytes=kept_bytes(self._folder) or None,
             curve=mark.curve if self.tells else (), checkpoint_bytes=size_of(self._folder) if self._goes_on else 0,
             recorded=found.recorded, predictions=None if self.tells else predictions,
         )  # fmt: skip
