@@ -88,13 +88,3 @@ def test_what_is_wrong_is_said_beside_the_form(page: Page) -> None:
     page.type("input[placeholder='recall']", "s", clear=False)
     page.press_button("Run it once")
     page.wait_text("[data-error='code']", "Does it train when it is imported?", 60)
-
-
-def test_where_nothing_is_allowed_the_page_says_how(tmp_path: Path) -> None:
-    with Server(tmp_path / "w") as server, browser(server.url) as page:
-        page.open("/new?what=program")
-        page.wait_text("[data-nothing-allowed]", "pellux serve --allow")
-        page.press_button("outside loop")
-        page.type("input[placeholder='recall']", "yield", clear=False)
-        page.press_button("Make the problem")
-        page.wait_text("h1", "Outside loop")

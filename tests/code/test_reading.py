@@ -7,7 +7,7 @@ import math
 from pathlib import Path
 
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from pellux.core.errors import InvalidOwnCode, InvalidPlan
@@ -23,6 +23,7 @@ FACTS = {"fold": "2", "level": "9", "folder": "/x y", "settings": "/s.json"}
 VALUES = st.one_of(st.booleans(), st.integers(), st.floats(allow_nan=False, allow_infinity=False), st.text(min_size=1))
 
 
+@settings(max_examples=40)
 @given(st.dictionaries(st.sampled_from("abcde"), VALUES, min_size=1))
 def test_a_value_is_one_argument_whatever_is_in_it(configuration: dict[str, bool | int | float | str]) -> None:
     runs = ["prog", *(f"{{{name}}}" for name in configuration), "--at={fold}", "{folder}"]

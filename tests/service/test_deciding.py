@@ -361,7 +361,6 @@ def test_trials_without_predictions_are_counted_and_explained(engine: Engine, tm
 @pytest.mark.parametrize(
     ("key", "brief"),
     [
-        ("boosting", {"metric": "log loss"}),
         ("forest", {"metric": "balanced accuracy", "holdout": 0}),
         ("logistic", {"target": "kind", "metric": "ROC AUC", "folds": 3, "ignore": ["amount"]}),
         ("boosting", {"target": "amount", "metric": "R2", "ignore": ["label"]}),

@@ -17,7 +17,11 @@ describe("a running trial", () => {
       seconds: 0,
       reason: "",
     });
-    const lanes: Lanes = { fits: [fit(3, 0, "done", 0.5), fit(3, 2, "running", null), fit(4, 1, "done", 0.9)], now: 9, devices: [] };
+    const lanes: Lanes = {
+      fits: [fit(3, 0, "done", 0.5), fit(3, 2, "running", null), fit(4, 1, "done", 0.9)],
+      now: 9,
+      devices: [],
+    };
     expect(progressOf(lanes, 3, 3)).toEqual({ scores: [0.5, null, null], running: [2] });
     expect(progressOf(undefined, 3, 2)).toEqual({ scores: [null, null], running: [] });
   });

@@ -33,10 +33,11 @@ class Guardian:
 
     def sweep(self) -> int:
         """End the orphans of the fit before; how many there were."""
-        ended = 0
+        ended, quiet = 0, 0
         for _ in range(ROUNDS):
             orphans = [pid for pid in _children(os.getpid()) if pid != self._pid and _carries(pid, self.token)]
-            if not orphans:
+            quiet = 0 if orphans else quiet + 1
+            if quiet == 2:  # the kernel's list of children may miss one while others come and go
                 break
             for pid in orphans:
                 ended += _end_tree(pid)
