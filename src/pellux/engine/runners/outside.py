@@ -54,10 +54,12 @@ class OutsideRunner:
     ----------
     grows : bool
         Whether the levels of fits are of what they are trained in, and their curves are looked at.
+    about : object
+        Whatever those who made it want to find again with it.
     """
 
-    def __init__(self, clock: Callable[[], float] = time.monotonic, *, grows: bool = True) -> None:
-        self._clock, self.grows = clock, grows
+    def __init__(self, clock: Callable[[], float] = time.monotonic, *, grows: bool = True, about: object = None) -> None:
+        self._clock, self.grows, self.about = clock, grows, about
         self._change = threading.Condition()
         self._vacant: deque[int] = deque()  # seats that nobody has asked for yet
         self._seats: dict[int, _Seat] = {}

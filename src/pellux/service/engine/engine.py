@@ -178,7 +178,7 @@ class Engine:
     def _runner(self, search: Search, objective: Objective, plan: SettingsRequest) -> Runner:
         if objective.kind == OUTSIDE:
             grows = Resolved.from_json(search.stopping).resource == ITERATIONS
-            found = self._outside[search.id] = OutsideRunner(grows=grows)
+            found = self._outside[search.id] = OutsideRunner(grows=grows, about=objective)
             return found
         return self._make_runner(self._assignment(search, objective, plan))
 

@@ -12,7 +12,8 @@ from pellux.core.reasons import because
 from pellux.engine.model import Outcome
 from pellux.engine.runners.outside import Lease, OutsideRunner
 from pellux.engine.states import FitState
-from pellux.objectives.code.brief import CodeBrief
+from pellux.objectives.code.brief import OUTSIDE, CodeBrief
+from pellux.objectives.code.objective import CodeObjective
 from pellux.service.engine.engine import Engine
 from pellux.service.planning.request import Request
 from pellux.service.schemas import ScalarValue, View
@@ -76,19 +77,23 @@ class GoOnView(View):
 
 def take(engine: Engine, search_id: int, request: TakeRequest) -> LeasesView:
     """Lease fits of a running search; an empty list with its state when there are none now."""
+    runner = engine.outside(search_id)
+    if runner is None:
+        return LeasesView(state=_state(engine, search_id), fits=[])
+    assert isinstance(runner.about, CodeObjective)
+    leases = runner.take(request.count, request.seconds, request.holder, request.wait)
+    fits = [_view(lease, search_id, runner.about.brief, grows=runner.grows) for lease in leases]
+    return LeasesView(state="running" if fits else _state(engine, search_id), fits=fits)
+
+
+def _state(engine: Engine, search_id: int) -> str:
+    """The search's state; Conflict when its fits are not for outside loops."""
     with engine.workspace.database.read() as session:
         search = runs.get_search(session, search_id)
         problem = problems.get_problem(session, search.problem_id)
-    if problem.objective != "outside":
+    if problem.objective != OUTSIDE:
         raise Conflict(f"The fits of {problem.name} are done here, not by an outside loop.")
-    runner = engine.outside(search_id)
-    leases = runner.take(request.count, request.seconds, request.holder, request.wait) if runner is not None else []
-    with engine.workspace.database.read() as session:
-        state = runs.get_search(session, search_id).state
-    brief = CodeBrief.from_json(problem.brief)
-    return LeasesView(
-        state=state, fits=[_view(lease, search_id, brief, grows=runner is not None and runner.grows) for lease in leases]
-    )
+    return search.state
 
 
 def _view(lease: Lease, search_id: int, brief: CodeBrief, *, grows: bool) -> LeaseView:
