@@ -8,11 +8,12 @@ from pathlib import Path
 
 import pytest
 
-from pellux.core.errors import InvalidPlan
+from pellux.core.errors import Conflict, InvalidPlan
 from pellux.engine.devices import DevicePool
 from pellux.service.engine.engine import Engine
 from pellux.service.planning.code_requests import CodeBriefRequest
 from pellux.service.planning.launching import launch
+from pellux.service.planning.rehearsals import rehearse
 from pellux.service.planning.requests import SearchRequest, checked
 from pellux.service.problems.code_problems import create_code_problem
 from pellux.service.searches.searches import search_view, set_workers
@@ -76,3 +77,20 @@ def test_more_than_there_is_is_refused(tmp_path: Path) -> None:
         problem = create_code_problem(workspace, checked(CodeBriefRequest, brief))
         with pytest.raises(InvalidPlan, match="A fit holds 2 devices, and 1 are known here"):
             launch(engine, problem, checked(SearchRequest, {"space": "x: 0 .. 1", "plan": {"trials": 2}}))
+
+
+@pytest.mark.slow
+def test_a_rehearsal_knows_inactive_settings_and_holds_its_device(tmp_path: Path) -> None:
+    program = "import os, sys\nassert os.environ['CUDA_VISIBLE_DEVICES'] == 'a'\nprint(len(sys.argv))\n"
+    (tmp_path / "train.py").write_text(program)
+    workspace = Workspace(tmp_path / "w", allowed=[tmp_path], devices=["a"])
+    with closing(workspace):
+        brief = {"runs": "python train.py {kind} --depth {depth}", "judged by": {"score": "s"}, "holds": {"devices": 1}}
+        problem = create_code_problem(workspace, checked(CodeBriefRequest, brief))
+        space = "kind: flat | deep, start flat\ndepth: 1 .. 4 int if kind == deep"
+        fits = rehearse(workspace, problem, checked(SearchRequest, {"space": space, "plan": {"trials": 3, "strategy": "random"}}))
+        assert {fit.state for fit in fits} == {"done"}, fits
+        assert fits[0].score == 2, "a setting that is not active takes its flag along"
+        outside = create_code_problem(workspace, checked(CodeBriefRequest, {"outside": True, "judged by": {"score": "s"}}))
+        with pytest.raises(Conflict, match="nothing to rehearse"):
+            rehearse(workspace, outside, checked(SearchRequest, {"space": "x: 0 .. 1"}))

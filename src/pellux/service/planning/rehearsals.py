@@ -6,14 +6,17 @@ draws of the space.
 
 from __future__ import annotations
 
+import tempfile
 from collections.abc import Sequence
+from pathlib import Path
 
 import numpy as np
 
+from pellux.core.errors import Conflict
 from pellux.core.objective import Objective, Terms
 from pellux.core.space import Configuration, Space, draw, identity
 from pellux.core.strategies.gain_per_second import cheapest
-from pellux.engine.artifacts import MemoryArtifacts
+from pellux.engine.artifacts import FileArtifacts
 from pellux.engine.coordinator import Coordinator
 from pellux.engine.driver import Driver
 from pellux.engine.messages import Save, SaveFit
@@ -22,8 +25,9 @@ from pellux.engine.proposer import NoProposals
 from pellux.engine.runners.local import LocalRunner
 from pellux.engine.states import FitState
 from pellux.engine.worker import Assignment
-from pellux.service.machine import default_workers
-from pellux.service.planning.launching import check_search
+from pellux.objectives.code.brief import OUTSIDE
+from pellux.service.machine import memory_for
+from pellux.service.planning.launching import check_holds, check_search
 from pellux.service.planning.requests import SearchRequest
 from pellux.service.planning.schemas import RehearsalFitView
 from pellux.service.wording import sentence
@@ -68,10 +72,13 @@ def rehearse(workspace: Workspace, problem_id: int, request: SearchRequest) -> l
 
 def run(workspace: Workspace, objective: Objective, request: SearchRequest) -> list[RehearsalFitView]:
     """The fits of a rehearsal, one after another on up to two workers; nothing is kept."""
+    if objective.kind == OUTSIDE:
+        raise Conflict("Fits of an outside loop are not ours to run: there is nothing to rehearse.")
     space = check_search(objective, request).space
     chosen = objective.configurable(request.learner)
     starts = _configurations(space)
-    workers = min(2, default_workers())
+    holds = objective.holds
+    workers = min(2, check_holds(workspace, objective, None))
     limits = Limits(
         trials=len(starts),
         workers=workers,
@@ -80,15 +87,19 @@ def run(workspace: Workspace, objective: Objective, request: SearchRequest) -> l
         sign=objective.judging.sign,
     )
     log = workspace.log_file(0).with_name("rehearsal.log")
-    assignment = Assignment(objective.evaluators(Terms(learner=request.learner)), MemoryArtifacts(), log)
+    memory = memory_for(workers, request.plan.memory_mb or holds.memory_mb)
+    terms = Terms(learner=request.learner, settings=tuple(space.by_name), memory_bytes=memory if holds.elsewhere else None)
     book = _Book()
     first = chosen.baselines(space)[:1]
-    coordinator = Coordinator(limits, first)
-    driver = Driver(coordinator, LocalRunner(assignment), book, NoProposals(starts), workspace.clock)
-    driver.start()
-    driver.join(PATIENCE * len(starts))
-    driver.leave()
-    driver.join(10)
+    with tempfile.TemporaryDirectory(prefix="pellux-rehearsal-", ignore_cleanup_errors=True) as scratch:
+        artifacts = FileArtifacts(Path(scratch) / "checkpoints", Path(scratch) / "fits")
+        assignment = Assignment(objective.evaluators(terms), artifacts, log, each=holds.devices)
+        runner = LocalRunner(assignment, devices=workspace.devices)
+        driver = Driver(Coordinator(limits, first), runner, book, NoProposals(starts), workspace.clock)
+        driver.start()
+        driver.join(PATIENCE * len(starts))
+        driver.leave()
+        driver.join(10)
     return [_view(number, fit, [*first, *starts]) for number, fit in sorted(book.fits.items())]
 
 

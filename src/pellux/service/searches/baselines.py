@@ -7,6 +7,7 @@ from pydantic import Field
 from pellux.core.errors import Conflict
 from pellux.core.objective import Configurable, Objective
 from pellux.engine.states import SearchState
+from pellux.objectives.code.brief import KINDS as CODE
 from pellux.objectives.tabular.learners.catalogue import FIRST_LOOK
 from pellux.service.engine.engine import Engine
 from pellux.service.machine import default_workers, versions
@@ -38,6 +39,8 @@ def score_baselines(engine: Engine, problem_id: int, request: BaselinesRequest) 
     search_id = None
     with workspace.database.write() as session:
         objective = workspace.objective(get_problem(session, problem_id))
+        if objective.kind in CODE:
+            raise Conflict("The baseline of own code is where its space starts: each search scores that first.")
         views = _views(session, objective, problem_id)
         known = {view.learner for view in views if view.state in ("scored", "running", "waiting")}
         wanted = [entry for entry in _chosen(workspace, objective, session, problem_id, request) if entry.key not in known]
