@@ -9,6 +9,8 @@ from collections.abc import Iterable, Sequence
 from pathlib import Path
 
 from pellux.core.errors import InvalidOwnCode
+from pellux.core.objective import Unavailable
+from pellux.core.reasons import because
 
 INTERPRETERS = ("python", "Rscript", "node", "julia", "bash", "sh", "perl", "ruby", "java", "deno", "bun", "lua", "octave", "php")
 UNHARMING = ("-u", "-O", "-OO", "-B", "-s", "-E", "-I", "-P", "--vanilla", "--no-save")
@@ -23,7 +25,7 @@ def script_of(runs: Sequence[str], folder: Path) -> Path:
     """
     if not runs:
         raise InvalidOwnCode("The command is empty. Write how the program is started, such as python train.py.", at="brief.runs")
-    own = _inside(runs[0], folder) if "/" in runs[0] else None
+    own = file_inside(runs[0], folder) if "/" in runs[0] else None
     if own is not None:
         return own
     name = os.path.basename(runs[0])
@@ -39,16 +41,17 @@ def script_of(runs: Sequence[str], folder: Path) -> Path:
         rest.pop(0)
     if len(rest) > 1 and rest[0] == "-m":
         place = rest[1].replace(".", "/")
-        found = _inside(f"{place}.py", folder) or _inside(f"{place}/__main__.py", folder)
+        found = file_inside(f"{place}.py", folder) or file_inside(f"{place}/__main__.py", folder)
     else:
-        found = _inside(rest[0], folder) if rest else None
+        found = file_inside(rest[0], folder) if rest else None
     if found is None:
         given = rest[0] if rest else "nothing"
         raise InvalidOwnCode(f"{runs[0]} is given {given}, which is no file of {folder}.", at="brief.runs")
     return found
 
 
-def _inside(name: str, folder: Path) -> Path | None:
+def file_inside(name: str, folder: Path) -> Path | None:
+    """A file of the folder by its name; None for what is not in it, whichever way it is named."""
     try:
         path = (folder / name).resolve()
         return path if path.is_relative_to(folder.resolve()) and path.is_file() else None
@@ -60,7 +63,7 @@ def files_of(script: Path, folder: Path, named: Iterable[str] = ()) -> tuple[str
     """The script, the Python files of the folder that it imports, and those that are named; relative to the folder."""
     root, found, ahead = folder.resolve(), dict[Path, None](), [script]
     for name in named:
-        path = _inside(name, folder)
+        path = file_inside(name, folder)
         if path is None:
             raise InvalidOwnCode(f"There is no file {name} in {folder}.", at="brief.files")
         ahead.append(path)
@@ -120,7 +123,7 @@ class Watch:
         self._seen: list[tuple[int, int, int]] | None = None
 
     def changed(self) -> str:
-        """The name of a file that is not what it was, or is gone; empty when all are as expected."""
+        """The name of a file that is not what it was, or is gone; empty when all are as expected; InvalidOwnCode where one cannot be read."""
         try:
             now = [(s.st_mtime_ns, s.st_size, s.st_ino) for s in ((self._folder / name).stat() for name in self._files)]
         except OSError as error:
@@ -130,3 +133,12 @@ class Watch:
                 return ", ".join(self._files)
             self._seen = now
         return ""
+
+    def require_the_same(self) -> None:
+        """Unavailable unless the code is as it was when the problem was framed: scores of another code are not comparable."""
+        try:
+            changed = self.changed()
+        except InvalidOwnCode as error:
+            raise Unavailable(because("code gone", why=error.message)) from None
+        if changed:
+            raise Unavailable(because("code changed", files=changed))

@@ -16,7 +16,7 @@ from typing import Any
 from threadpoolctl import threadpool_limits
 
 from pellux.core.errors import InvalidOwnCode
-from pellux.core.objective import FitContext, FitFailed, FitOrder, FitResult, Terms, Unavailable
+from pellux.core.objective import FitContext, FitFailed, FitOrder, FitResult, Terms
 from pellux.core.reasons import because
 from pellux.objectives.code.brief import CodeBrief
 from pellux.objectives.code.fingerprint import Watch
@@ -121,12 +121,7 @@ class FunctionEvaluator:
 
     def _loaded(self, devices: tuple[str, ...]) -> Callable[..., Any]:
         if self._watch is not None:
-            try:
-                changed = self._watch.changed()
-            except InvalidOwnCode as error:
-                raise Unavailable(because("code gone", why=error.message)) from None
-            if changed:
-                raise Unavailable(because("code changed", files=changed))
+            self._watch.require_the_same()
         if self._function is None:
             os.environ.update(dict.fromkeys(THREADS, str(self.brief.holds.cores)))
             if devices or self.brief.holds.devices == 0:

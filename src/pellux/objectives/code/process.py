@@ -82,6 +82,9 @@ def run_program(
     finally:
         _signal_group(process.pid, signal.SIGKILL)
         process.wait()
+        with contextlib.suppress(ChildProcessError):  # those of its group that have fallen to us
+            while True:
+                os.waitpid(-process.pid, 0)
         for stream in (process.stdout, process.stderr):
             assert stream is not None
             stream.close()

@@ -10,8 +10,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from pellux.core.errors import InvalidOwnCode
-from pellux.core.objective import FitContext, FitFailed, FitOrder, FitResult, Terms, Unavailable
+from pellux.core.objective import FitContext, FitFailed, FitOrder, FitResult, Terms
 from pellux.core.reasons import because
 from pellux.core.space import Value
 from pellux.objectives.code.brief import CodeBrief, variable
@@ -72,7 +71,7 @@ class ProgramEvaluator:
         self._guardian.close()
 
     def evaluate(self, order: FitOrder, context: FitContext) -> FitResult:
-        self._still_the_same()
+        self._watch.require_the_same()
         begun = context.clock()
         with context.kept.folder(order.trial, order.fold) as place:
             folder = Path(place)
@@ -85,14 +84,6 @@ class ProgramEvaluator:
                 if context.nobody_waits():
                     break
             return staged.result(mark, last, context.clock() - begun)
-
-    def _still_the_same(self) -> None:
-        try:
-            changed = self._watch.changed()
-        except InvalidOwnCode as error:
-            raise Unavailable(because("code gone", why=error.message)) from None
-        if changed:
-            raise Unavailable(because("code changed", files=changed))
 
     def _stage(
         self, order: FitOrder, context: FitContext, folder: Path, stage: Stage, mark: Mark, tells: bool

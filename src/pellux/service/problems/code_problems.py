@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import os
-import subprocess
 import sys
 import threading
+import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -20,11 +21,12 @@ from pellux.core.objective import Holds
 from pellux.core.space import Space, Value, parse
 from pellux.engine.background_process import BackgroundFailed, BackgroundProcess
 from pellux.objectives.code.brief import FUNCTION, KINDS, OUTSIDE, PROGRAM, CodeBrief, Growing
-from pellux.objectives.code.fingerprint import files_of, fingerprint, script_of
+from pellux.objectives.code.fingerprint import file_inside, files_of, fingerprint, script_of
 from pellux.objectives.code.first_look import first_look
 from pellux.objectives.code.help_text import suggest
 from pellux.objectives.code.objective import Own, sent_file
 from pellux.objectives.code.paths import search_path
+from pellux.objectives.code.process import NotStarted, run_program
 from pellux.objectives.code.templates import names_in
 from pellux.service.planning.code_requests import CodeBriefRequest, FirstLookRequest, HelpRequest
 from pellux.service.problems.schemas import (
@@ -45,7 +47,7 @@ from pellux.store import problems, runs
 from pellux.store.records import Problem
 
 HELP_SECONDS = 20.0
-MOST_HELP = 200_000
+MOST_HELP = 5_000  # lines
 
 
 @dataclass(frozen=True)
@@ -113,8 +115,8 @@ def _script(kind: str, request: CodeBriefRequest, folder: Path) -> Path:
     if kind == PROGRAM:
         return script_of(request.runs or (), folder)
     place, _, name = (request.function or "").rpartition(":")
-    path = (folder / place).resolve() if place else folder
-    if not place.endswith(".py") or not name.isidentifier() or not path.is_relative_to(folder) or not path.is_file():
+    path = file_inside(place, folder) if place.endswith(".py") and name.isidentifier() else None
+    if path is None:
         raise InvalidOwnCode(f"'{request.function}' is not 'file.py:name' of a file in {folder}.", at="brief.function")
     return path
 
@@ -124,9 +126,10 @@ def allowed_folder(workspace: Workspace, wanted: str) -> Path:
     if not workspace.allowed:
         raise InvalidOwnCode("No folder is allowed for own code. Start Pellux with --allow FOLDER.", at="brief.folder")
     for allowed in workspace.allowed:
-        path = (allowed / wanted).resolve()
-        if path.is_relative_to(allowed) and path.is_dir():
-            return path
+        with contextlib.suppress(OSError):  # a name that no file can have
+            path = (allowed / wanted).resolve()
+            if path.is_relative_to(allowed) and path.is_dir():
+                return path
     folders = ", ".join(str(folder) for folder in workspace.allowed)
     raise InvalidOwnCode(f"'{wanted}' is no folder among those allowed for own code ({folders}).", at="brief.folder")
 
@@ -236,20 +239,21 @@ def read_help(workspace: Workspace, request: HelpRequest) -> HelpView:
     script_of(request.runs, folder)
     bare = [part for part in request.runs if "{" not in part]
     environment = {**os.environ, "COLUMNS": "120", "PATH": search_path(os.environ)}
+    lines, until = list[str](), time.monotonic() + HELP_SECONDS
     try:
-        done = subprocess.run(
-            [*bare, "--help"], cwd=folder, env=environment, stdin=subprocess.DEVNULL, stdout=subprocess.PIPE,
-            stderr=subprocess.STDOUT, timeout=HELP_SECONDS, start_new_session=True,
+        done = run_program(
+            [*bare, "--help"], folder, environment, lambda stream, line: lines.append(line) if len(lines) < MOST_HELP else None,
+            lambda: time.monotonic() > until, grace=1,
         )  # fmt: skip
-    except subprocess.TimeoutExpired:
-        raise InvalidOwnCode(f"{bare[-1]} --help was not done after {HELP_SECONDS:.0f} s.", at="brief.runs") from None
-    except OSError as error:
-        raise InvalidOwnCode(f"{bare[0]} cannot be started: {error.strerror}.", at="brief.runs") from None
-    text = done.stdout[:MOST_HELP].decode("utf-8", "replace")
+    except NotStarted as refusal:
+        raise InvalidOwnCode(str(refusal), at="brief.runs") from None
+    if done.told_to:
+        raise InvalidOwnCode(f"{bare[-1]} --help was not done after {HELP_SECONDS:.0f} s.", at="brief.runs")
+    text = "\n".join(lines)
     found = suggest(request.runs, text)
     if not found.options:
         raise InvalidOwnCode(
-            f"{bare[-1]} --help tells of no option with a default (exit status {done.returncode}). Write the space yourself.",
+            f"{bare[-1]} --help tells of no option with a default (exit status {done.status}). Write the space yourself.",
             at="brief.runs", detail=text[-4000:],
         )  # fmt: skip
     options = [
