@@ -123,9 +123,11 @@ def test_points_are_told_and_the_weak_are_told_to_end(server: Server) -> None:
 
 def test_fits_of_a_table_are_not_handed_out_and_a_paused_search_has_none(server: Server) -> None:
     search = launched(server)
+    [held] = take(server, search)["fits"]
     server.call("PUT", f"/api/v1/searches/{search}/state", {"state": "paused"})
     server.until(f"/searches/{search}", lambda s: s["state"] == "paused")
-    assert take(server, search, wait=0.1) == {"state": "paused", "fits": []}
+    assert take(server, search, count=9, wait=0.1) == {"state": "paused", "fits": []}
+    assert answer(server, held, score=0.5)[0] == 204, "what is under way may come to its end"
     assert server.call("POST", "/api/v1/searches/9999/leases", {})[0] == 404
 
 

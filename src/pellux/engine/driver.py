@@ -39,6 +39,7 @@ from pellux.engine.messages import (
     Tick,
 )
 from pellux.engine.runners import Clock, Runner
+from pellux.engine.states import SearchState
 
 log = logging.getLogger("pellux.engine")
 TICK = 0.5
@@ -80,6 +81,11 @@ class Driver(threading.Thread):
         self._forgets: list[int] = []
         self._last_save = 0.0
         self.error: Exception | None = None
+
+    @property
+    def state(self) -> SearchState:
+        """Where the search stands, as the coordinator has it."""
+        return self._coordinator.state
 
     def post(self, event: Event) -> None:
         self._inbox.put(event)

@@ -162,7 +162,7 @@ export function PlanRow({ problem, learner, space, ready }: Props) {
           wrong={at("from decisions")}
           onChange={(decision) => change({ decision })}
         />
-        <PastResults problem={problem} learner={learner} />
+        {!problem.code && <PastResults problem={problem} learner={learner} />}
       </div>
       <div className="row" style={{ marginTop: 8, alignItems: "center" }}>
         <div className="grow small" role="status" data-forecast style={{ lineHeight: 1.45 }}>

@@ -92,6 +92,11 @@ class Engine:
         driver = self._drivers.get(search_id)
         return self._outside.get(search_id) if driver is not None and driver.is_alive() else None
 
+    def hands_out(self, search_id: int) -> bool:
+        """Whether further fits of a search may begin: it runs, and is not paused."""
+        driver = self._drivers.get(search_id)
+        return driver is not None and driver.is_alive() and driver.state is SearchState.RUNNING
+
     def halted(self, search_id: int) -> str | None:
         """Why a search that should run does not, if its driver ended by an error."""
         driver = self._drivers.get(search_id)

@@ -78,7 +78,7 @@ class GoOnView(View):
 def take(engine: Engine, search_id: int, request: TakeRequest) -> LeasesView:
     """Lease fits of a running search; an empty list with its state when there are none now."""
     runner = engine.outside(search_id)
-    if runner is None:
+    if runner is None or not engine.hands_out(search_id):
         return LeasesView(state=_state(engine, search_id), fits=[])
     assert isinstance(runner.about, CodeObjective)
     leases = runner.take(request.count, request.seconds, request.holder, request.wait)
