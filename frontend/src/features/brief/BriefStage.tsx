@@ -1,6 +1,4 @@
 import { OtherObjective } from "../../ui/OtherObjective";
-import Button from "@mui/material/Button";
-import { Link } from "react-router";
 import { type Data, type TableProblem, isCode, isTable } from "../../api/client";
 import { useCatalogue } from "../../api/workspace";
 import { useData } from "../../api/data";
@@ -12,6 +10,7 @@ import { Baselines } from "./Baselines";
 import { BriefEditor } from "./BriefEditor";
 import { ColumnList } from "./ColumnList";
 import { Findings } from "./Findings";
+import { Frozen } from "./Frozen";
 import { formOf } from "./briefForm";
 import { CodeEditor } from "./code/CodeEditor";
 import { codeFormOf } from "./code/codeForm";
@@ -69,22 +68,7 @@ function FrozenBrief({ problem, data }: { problem: TableProblem; data: Data }) {
         <ColumnList data={data} form={formOf(problem, data)} />
       </section>
       <section className="col apart">
-        <div className="sheet col padded" style={{ borderLeft: "4px solid var(--honey)" }}>
-          <div className="row">
-            <h2 className="grow">This brief is frozen</h2>
-            <Button component={Link} to={`/new?from=${problem.id}`} variant="outlined">
-              Change as a new problem
-            </Button>
-          </div>
-          <p className="small soft">
-            Searches are judged by it. A change makes a new problem that remembers where it came from.
-          </p>
-          {problem.derived_from && (
-            <p className="small">
-              Changed from <Link to={`/p/${problem.derived_from}/brief`}>an earlier problem</Link>.
-            </p>
-          )}
-        </div>
+        <Frozen problem={problem} earlier="Changed from" />
         <div className="sheet col padded">
           <h2>{brief.metric_label}</h2>
           <p className="small soft">{metric?.sentence}</p>

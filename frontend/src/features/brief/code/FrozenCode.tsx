@@ -1,8 +1,7 @@
-import { Link } from "react-router";
-import Button from "@mui/material/Button";
 import type { Problem } from "../../../api/client";
 import type { CodeBrief } from "../../../api/code";
 import { plural } from "../../../lib/format";
+import { Frozen } from "../Frozen";
 import { Command } from "./Command";
 import { quoted } from "../../../lib/command";
 
@@ -39,21 +38,7 @@ export function FrozenCode({ problem, code }: { problem: Problem; code: CodeBrie
         )}
       </section>
       <section className="col apart">
-        <div className="sheet col padded frozen">
-          <div className="row">
-            <h2 className="grow">This brief is frozen</h2>
-            <Button component={Link} to={`/new?from=${problem.id}`} variant="outlined">
-              Change as a new problem
-            </Button>
-          </div>
-          <p className="small soft">Searches are judged by it. A change makes a new problem.</p>
-          {problem.derived_from && (
-            <p className="small" data-derived>
-              Its code is another version of <Link to={`/p/${problem.derived_from}/brief`}>an earlier problem</Link>;
-              scores of the two are not comparable.
-            </p>
-          )}
-        </div>
+        <Frozen problem={problem} earlier="Another version of its code, whose scores are not comparable, is" />
         <div className="sheet col padded">
           <h2>{problem.judging.metric_label}</h2>
           <p className="small soft">
