@@ -1,14 +1,19 @@
-"""What fits kept is listed and fetched, and nothing else is, whichever way it is named."""
+"""What lies in folders: what fits kept and nothing else is fetched, whichever way it is named; and only allowed folders run."""
 
 from __future__ import annotations
 
+from contextlib import closing
 from pathlib import Path
 
 import pytest
 
-from pellux.core.errors import NotFound
+from pellux.core.errors import InvalidOwnCode, NotFound
 from pellux.engine.artifacts import FileArtifacts, folder_bytes
+from pellux.service.planning.code_requests import CodeBriefRequest
+from pellux.service.planning.requests import checked
+from pellux.service.problems.code_problems import frame_code
 from pellux.service.searches.kept_files import content_in
+from pellux.service.workspace import Workspace
 
 
 @pytest.mark.parametrize(
@@ -50,3 +55,24 @@ def test_folders_of_ended_trials_are_cleared_but_for_what_they_keep(tmp_path: Pa
     kept.forget(None)
     assert not list((tmp_path / "fits").rglob("weights"))
     assert not (tmp_path / "fits" / "3-0").exists()
+
+
+def test_without_a_folder_named_the_first_allowed_one_that_has_the_script_is_meant(tmp_path: Path) -> None:
+    one, two = tmp_path / "one", tmp_path / "two"
+    for folder in (one, two):
+        folder.mkdir()
+    (two / "train.py").write_text("print(1)")
+    with closing(Workspace(tmp_path / "w", allowed=[one, two])) as workspace:
+        for brief in ({"runs": "python train.py"}, {"function": "train.py:train"}):
+            assert frame_code(workspace, checked(CodeBriefRequest, {**brief, "judged by": {"score": "s"}})).folder == str(two)
+            with pytest.raises(InvalidOwnCode, match="one"):
+                frame_code(workspace, checked(CodeBriefRequest, {**brief, "judged by": {"score": "s"}, "folder": "."}))
+        with pytest.raises(InvalidOwnCode, match=f"is no file of {one}"):
+            frame_code(workspace, checked(CodeBriefRequest, {"runs": "python gone.py", "judged by": {"score": "s"}}))
+        for name in ("x" * 900, "../one", "/etc", "gone"):
+            with pytest.raises(InvalidOwnCode):
+                frame_code(
+                    workspace, checked(CodeBriefRequest, {"runs": "python train.py", "judged by": {"score": "s"}, "folder": name})
+                )
+        with pytest.raises(InvalidOwnCode, match=r"is not 'file.py:name'"):
+            frame_code(workspace, checked(CodeBriefRequest, {"function": f"{'x' * 400}.py:train", "judged by": {"score": "s"}}))

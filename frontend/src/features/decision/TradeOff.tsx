@@ -68,8 +68,8 @@ export function TradeOff({ problem, found, chosen, pick }: BenchProps) {
       <div ref={box}>
         {measure === null ? (
           <p className="soft centred" style={{ padding: "60px 20px" }}>
-            The best score is not always the best choice. Choose what else matters: cost, size, or another metric
-            computed from the same predictions. The trials that no other beats on both stand on the front.
+            The best score is not always the best choice. Choose what else matters: cost, size, or another metric. The
+            trials that no other beats on both stand on the front.
           </p>
         ) : known.length === 0 ? (
           <p className="soft" style={{ padding: 40 }}>

@@ -9,6 +9,7 @@ import { duration, percent } from "../../lib/format";
 import { scoreScale } from "../../lib/ramp";
 import { TrialCurves } from "../../charts/TrialCurves";
 import { WorkerLanes } from "../../charts/WorkerLanes";
+import { Asking } from "./Asking";
 import { Controls } from "./Controls";
 import { NowAndLast } from "./NowAndLast";
 import { Population } from "./Population";
@@ -53,7 +54,8 @@ function Watch({ problem, search, inspect }: { problem: Problem; search: Search;
   const points = usePoints(search.id).data;
   const curves = useCurves(search.kind === "search" ? search.id : null).data;
   const learner = useCatalogue().data?.learners.find((l) => l.key === search.learner);
-  const counter = learner?.counter ?? "iterations";
+  const counter = problem.code?.grows?.what ?? learner?.counter ?? "iterations";
+  const outside = problem.code?.kind === "outside";
   const grows = search.stopping.key !== "none" || search.stopping.resource !== "";
   const lanes = useLanes(search.id).data;
   const [by, setBy] = useState<"trials" | "seconds">("trials");
@@ -110,7 +112,7 @@ function Watch({ problem, search, inspect }: { problem: Problem; search: Search;
                 points={points}
                 scale={scale}
                 counter={counter}
-                steerable={learner?.steerable ?? []}
+                steerable={problem.code?.grows?.may_change ?? learner?.steerable ?? []}
                 onPick={inspect}
               />
             ) : (
@@ -144,7 +146,7 @@ function Watch({ problem, search, inspect }: { problem: Problem; search: Search;
           {lanes && (
             <WorkerLanes
               lanes={lanes}
-              workers={search.workers}
+              workers={outside ? 1 : search.workers}
               running={search.state === "running" && !search.halted}
               span={SPANS[span]}
               onPick={pick}
@@ -153,6 +155,7 @@ function Watch({ problem, search, inspect }: { problem: Problem; search: Search;
         </section>
       </div>
       <aside className="col apart">
+        {outside && search.state === "running" && <Asking search={search.id} />}
         <Savings search={search} inspect={inspect} />
         {curves && !curves.population && grows && <Rungs curves={curves} counter={counter} />}
         <NowAndLast search={search} folds={search.folds} scale={scale} lanes={lanes} inspect={inspect} />

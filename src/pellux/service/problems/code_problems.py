@@ -94,10 +94,10 @@ def frame_code(workspace: Workspace, request: CodeBriefRequest, space: str = "",
     kind = (PROGRAM, FUNCTION, OUTSIDE)[kinds.index(True)]
     folder, files, mark = Path(), tuple[str, ...](), ""
     if kind != OUTSIDE and sent is None:
-        folder = allowed_folder(workspace, request.folder)
         if kind == PROGRAM:
             names_in(request.runs or ())
-        files = files_of(_script(kind, request, folder), folder, request.files)
+        folder, script = _found(workspace, request.folder, lambda folder: _script(kind, request, folder))
+        files = files_of(script, folder, request.files)
         mark = fingerprint(folder, files)
     grows = request.grows
     return CodeBrief(
@@ -119,6 +119,15 @@ def _script(kind: str, request: CodeBriefRequest, folder: Path) -> Path:
     if path is None:
         raise InvalidOwnCode(f"'{request.function}' is not 'file.py:name' of a file in {folder}.", at="brief.function")
     return path
+
+
+def _found(workspace: Workspace, wanted: str, script: Callable[[Path], Path]) -> tuple[Path, Path]:
+    """The folder meant and the script in it; where no folder is named, the first allowed one that has it."""
+    first = allowed_folder(workspace, wanted)
+    for folder in () if wanted else workspace.allowed:
+        with contextlib.suppress(InvalidOwnCode):
+            return folder, script(folder)
+    return first, script(first)  # what is wrong is told of the folder that was meant
 
 
 def allowed_folder(workspace: Workspace, wanted: str) -> Path:
@@ -235,8 +244,7 @@ def _space(text: str) -> Space:
 
 def read_help(workspace: Workspace, request: HelpRequest) -> HelpView:
     """Run a program's --help, and say what it tells of settings."""
-    folder = allowed_folder(workspace, request.folder)
-    script_of(request.runs, folder)
+    folder, _ = _found(workspace, request.folder, lambda folder: script_of(request.runs, folder))
     bare = [part for part in request.runs if "{" not in part]
     environment = {**os.environ, "COLUMNS": "120", "PATH": search_path(os.environ)}
     lines, until = list[str](), time.monotonic() + HELP_SECONDS

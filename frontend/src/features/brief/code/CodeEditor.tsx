@@ -53,7 +53,7 @@ export function CodeEditor({ initial, problem }: Props) {
         {form.kind === "outside" && (
           <p className="sheet padded soft">
             Nothing of ours runs: your loop takes fits over HTTP, trains wherever it likes and hands the scores back.
-            The address to ask is shown when the search is launched.
+            How to ask for one stands on the Live page of its searches.
           </p>
         )}
         <HowItIsJudged form={form} change={change} />
@@ -76,13 +76,7 @@ export function CodeEditor({ initial, problem }: Props) {
             <h2 className="grow">First look</h2>
             {form.kind !== "outside" && (
               <>
-                <TextField
-                  label="Seconds"
-                  value={seconds}
-                  onChange={(e) => setSeconds(e.target.value)}
-                  sx={{ width: 84 }}
-                  slotProps={{ htmlInput: { inputMode: "numeric" } }}
-                />
+                <Amount label="Seconds" value={seconds} width={84} onValue={setSeconds} />
                 <Button variant="outlined" disabled={wrong !== null || look.isPending} onClick={() => lookAt(form)}>
                   {look.isPending ? "Running it once …" : "Run it once"}
                 </Button>
@@ -257,13 +251,7 @@ function HowItIsJudged({ form, change }: PartProps) {
           onChange={(e) => change({ recorded: e.target.value })}
           slotProps={{ inputLabel: { shrink: true } }}
         />
-        <TextField
-          label="Folds"
-          value={form.folds}
-          onChange={(e) => change({ folds: e.target.value })}
-          sx={{ width: 70 }}
-          slotProps={{ htmlInput: { inputMode: "numeric" } }}
-        />
+        <Amount label="Folds" value={form.folds} width={70} onValue={(folds) => change({ folds })} />
       </div>
       {form.kind === "program" && (
         <>
@@ -292,7 +280,7 @@ function WhatItNeeds({ form, change }: PartProps) {
   const grows = form.grows;
   return (
     <div className="sheet col padded">
-      <h2>How it grows, and what it holds</h2>
+      <h2>{form.kind === "outside" ? "How it grows" : "How it grows, and what it holds"}</h2>
       <div className="row wrap">
         <label className="row small">
           <input type="checkbox" checked={grows} onChange={(e) => change({ grows: e.target.checked })} />
@@ -306,14 +294,7 @@ function WhatItNeeds({ form, change }: PartProps) {
               onChange={(e) => change({ what: e.target.value })}
               sx={{ width: 96 }}
             />
-            <TextField
-              label="All of them"
-              value={form.most}
-              placeholder="27"
-              onChange={(e) => change({ most: e.target.value })}
-              sx={{ width: 90 }}
-              slotProps={{ inputLabel: { shrink: true }, htmlInput: { inputMode: "numeric" } }}
-            />
+            <Amount label="All of them" value={form.most} hint="27" width={90} onValue={(most) => change({ most })} />
             <label className="row small" title="It finds in {folder} what it left there and trains on from {from}.">
               <input type="checkbox" checked={form.goesOn} onChange={(e) => change({ goesOn: e.target.checked })} />
               goes on from what it left
@@ -331,37 +312,49 @@ function WhatItNeeds({ form, change }: PartProps) {
         />
       )}
       <div className="row wrap">
-        <TextField
-          label="Cores"
-          value={form.cores}
-          onChange={(e) => change({ cores: e.target.value })}
-          sx={{ width: 76 }}
-        />
-        <TextField
-          label="Devices"
-          value={form.devices}
-          onChange={(e) => change({ devices: e.target.value })}
-          sx={{ width: 80 }}
-        />
-        <TextField
-          label="Memory, MB"
-          value={form.memory}
-          placeholder="a share"
-          onChange={(e) => change({ memory: e.target.value })}
-          sx={{ width: 104 }}
-          slotProps={{ inputLabel: { shrink: true } }}
-        />
-        <TextField
-          label="Seed"
-          value={form.seed}
-          onChange={(e) => change({ seed: e.target.value })}
-          sx={{ width: 76 }}
-        />
-        <label className="row small" title="The winner is trained once more with {fold} = all.">
-          <input type="checkbox" checked={form.final} onChange={(e) => change({ final: e.target.checked })} />
-          can train on everything
-        </label>
+        {form.kind !== "outside" && (
+          <>
+            <Amount label="Cores" value={form.cores} width={76} onValue={(cores) => change({ cores })} />
+            <Amount label="Devices" value={form.devices} width={80} onValue={(devices) => change({ devices })} />
+            <Amount
+              label="Memory, MB"
+              value={form.memory}
+              hint="a share"
+              width={104}
+              onValue={(memory) => change({ memory })}
+            />
+          </>
+        )}
+        <Amount label="Seed" value={form.seed} width={76} onValue={(seed) => change({ seed })} />
+        {form.kind !== "outside" && (
+          <label className="row small" title="The winner is trained once more with {fold} = all.">
+            <input type="checkbox" checked={form.final} onChange={(e) => change({ final: e.target.checked })} />
+            can train on everything
+          </label>
+        )}
       </div>
     </div>
+  );
+}
+
+interface AmountProps {
+  label: string;
+  value: string;
+  hint?: string;
+  width: number;
+  onValue: (value: string) => void;
+}
+
+/** A number as it is typed: it stays a text until it is sent, so that nothing is changed silently. */
+function Amount({ label, value, hint, width, onValue }: AmountProps) {
+  return (
+    <TextField
+      label={label}
+      value={value}
+      placeholder={hint}
+      onChange={(e) => onValue(e.target.value)}
+      sx={{ width }}
+      slotProps={{ inputLabel: { shrink: true }, htmlInput: { inputMode: "numeric" } }}
+    />
   );
 }

@@ -96,7 +96,7 @@ export function wrongIn(form: CodeForm): { field: keyof CodeForm; words: string 
     return { field: "command", words: "Write how the program is started, such as python train.py." };
   if (form.kind === "function" && !form.function.trim())
     return { field: "function", words: "Name the function: train.py:train." };
-  if (!form.score.trim()) return { field: "score", words: "Name the score, as the code prints it." };
+  if (!form.score.trim()) return { field: "score", words: "Name the score, as the code tells it." };
   if (whole(form.folds, 1) === null) return { field: "folds", words: "Folds are a whole number, 1 or more." };
   if (form.grows && whole(form.most, 2) === null)
     return { field: "most", words: `How many ${form.what} are all? A whole number, 2 or more.` };
