@@ -20,8 +20,8 @@ from pellux.core.objective import FitContext, FitFailed, FitOrder, FitResult, Te
 from pellux.core.reasons import because
 from pellux.objectives.code.brief import CodeBrief
 from pellux.objectives.code.fingerprint import Watch
-from pellux.objectives.code.folders import Mark, prepare_folder
-from pellux.objectives.code.program import DEVICES, THREADS, Run, facts_of
+from pellux.objectives.code.folders import KEEP, PREDICTIONS, Mark
+from pellux.objectives.code.program import DEVICES, THREADS, Run
 from pellux.objectives.code.scores import Found, ScoreReader, number
 from pellux.objectives.code.stages import Stage, Staged
 
@@ -41,7 +41,7 @@ class Fit:
     start, level : int
         From where to where to train, in what grows; start is 0 unless it goes on.
     folder : Path
-        Of this trial and fold, kept between rungs; what is put into its `keep` stays with the trial.
+        Kept between rungs; what is put into its `keep` stays with the trial.
     device : str or None
         The first of `devices`, the devices that are this fit's alone.
     """
@@ -51,10 +51,16 @@ class Fit:
     ) -> None:
         self.fold: int | str = int(run.fold) if run.fold.isdigit() else run.fold
         self.folds, self.seed = brief.folds, brief.seed
-        self.start, self.level, self.folder = run.begun, run.level, run.folder
+        self.start, self.level, self._folder = run.begun, run.level, run.folder
         self.devices = devices
         self.device = devices[0] if devices else None
         self._metric, self._reader, self._nobody_waits = brief.metric, reader, nobody_waits
+
+    @property
+    def folder(self) -> Path:
+        """Of this trial and fold, with `keep` in it: laid down when it is first asked for."""
+        (self._folder / KEEP).mkdir(exist_ok=True)
+        return self._folder
 
     def point(self, level: int, score: float | None = None, **metrics: float) -> None:
         """Tell a score on the way; raises Ended when nobody waits any more.
@@ -163,8 +169,7 @@ def call(
 ) -> Found:  # fmt: skip
     """One call, plain or generator, and the scores that it told or gave back."""
     reader = ScoreReader(brief.metric, brief.recorded, brief.grows.what if brief.grows else "", "", run.begun, tell)
-    facts = facts_of(brief, run)
-    prepare_folder(run.folder, run.configuration, {**facts, "devices": list(devices)})
+    (run.folder / PREDICTIONS).unlink(missing_ok=True)  # of the fit before
     fit = Fit(brief, run, devices, reader, nobody_waits)
     returned: Any = None
     try:
