@@ -4,6 +4,7 @@
 # make bench-own     what Pellux adds to your own programs and functions, kills, leases
 # make bench-stopping   what early stopping saves and costs, on tables of real fits
 # make wheel   dist/pellux-VERSION.whl with the built pages      make coverage   what the Python tests reach
+# make soak MINUTES=30   faults at random under searches of every kind; ends with 1 at the first broken promise
 # make check-numbers   an independent computation of scores and exports, beside ours
 # make shots   docs/screenshots from the demo      make dev     front end with live reload (beside `pellux serve`)
 # make format  formats everything                  make types   OpenAPI document, schemas and TypeScript types anew
@@ -13,7 +14,7 @@ BIN := .venv/bin
 STATIC := src/pellux/web/static/index.html
 SOURCES := $(shell find frontend/src frontend/index.html frontend/public -type f 2>/dev/null)
 
-.PHONY: demo test setup bench bench-brief bench-own bench-deciding bench-stopping bench-strategies check-numbers wheel coverage shots dev format types browser clean
+.PHONY: demo test setup bench bench-brief bench-own bench-deciding bench-stopping bench-strategies check-numbers wheel coverage shots soak dev format types browser clean
 
 demo: setup
 	$(BIN)/pellux demo
@@ -73,6 +74,12 @@ coverage: setup browser
 	$(BIN)/python -m coverage erase
 	$(BIN)/python -m coverage run -m pytest -p no:xdist -m 'not slow'
 	$(BIN)/python -m coverage report --skip-covered --sort=cover
+
+MINUTES ?= 30
+SEED ?= 1
+
+soak: setup
+	$(BIN)/python -m benchmarks.soak.run $(MINUTES) $(SEED)
 
 shots: setup browser
 	$(BIN)/python -m tests.browser.shots

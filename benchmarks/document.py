@@ -8,12 +8,12 @@ from pathlib import Path
 TARGET = Path(__file__).parents[1] / "docs" / "benchmarks.md"
 
 
-def put(part: str, lines: list[str]) -> None:
-    """Replace one part of the document, or add it at the end."""
+def put(part: str, lines: list[str], target: Path = TARGET) -> None:
+    """Replace one part of a document, or add it at the end."""
     begin, end = f"<!-- begin {part} -->", f"<!-- end {part} -->"
     text = "\n".join([begin, "", *lines, "", end])
-    whole = TARGET.read_text("utf-8") if TARGET.exists() else "# Benchmarks\n"
+    whole = target.read_text("utf-8") if target.exists() else "# Benchmarks\n"
     pattern = re.compile(re.escape(begin) + ".*?" + re.escape(end), re.DOTALL)
     whole = pattern.sub(lambda _: text, whole) if pattern.search(whole) else f"{whole.rstrip()}\n\n{text}\n"
-    TARGET.write_text(whole, "utf-8")
+    target.write_text(whole, "utf-8")
     print(text)

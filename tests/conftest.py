@@ -1,6 +1,7 @@
 from __future__ import annotations
 
 import os
+import tempfile
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -17,7 +18,14 @@ settings.register_profile("ci", parent=settings.get_profile("pellux"), derandomi
 settings.load_profile("ci" if os.environ.get("CI") else "pellux")
 
 
-TOGETHER = ("tests/browser/", "tests/service/test_deciding.py")  # files whose tests share what is costly to make
+os.environ["XDG_CONFIG_HOME"] = tempfile.mkdtemp(prefix="pellux-tests-")  # keys and settings of whoever runs the tests stay theirs
+
+
+TOGETHER = (
+    "tests/browser/",
+    "tests/service/test_deciding.py",
+    "tests/web/test_front_door.py",
+)  # files whose tests share what is costly to make
 
 
 class _Free(LoadScopeScheduling):

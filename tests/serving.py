@@ -24,6 +24,7 @@ class Server:
         self.process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, env=env)
         assert self.process.stdout is not None
         self.said: list[str] = []
+        self.token = ""
         while not (line := self.process.stdout.readline()).startswith("Pellux serves"):
             self.said.append(line)
             if not line:

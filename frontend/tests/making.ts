@@ -12,6 +12,8 @@ export const points = (means: (number | null)[], ended = means.map((_, i) => 100
   seconds: means.map(() => 1),
   ended_at: ended,
   values: { depth: means.map((_, i) => 2 + i), kind: means.map((_, i) => (i % 2 ? "a" : "b")) },
+  fold_effects: [],
+  complete: 0,
 });
 
 /** A fit as the server tells of it. */

@@ -109,7 +109,7 @@ def test_several_learners_and_their_steps_are_laid_out_and_launched(page: Page, 
     page.find("[data-lane='model']")
     page.click("[data-step='reduce']")
     page.find("[data-lane='reduce']")
-    page.type("footer input[type='number']", "4")
+    page.type("footer input[inputmode='numeric']", "4")
     page.wait_text("[data-forecast]", "4 trials")
     page.press_button("Launch")
     page.wait_text("[data-figures='live']", "4/4 trials · finished", 60)

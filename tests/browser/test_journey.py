@@ -75,9 +75,9 @@ def test_from_a_file_to_a_decision(page: Page, csv: Path) -> None:
     choose_role(page, "amount", "ignore")
     page.wait_text("body", "predicts two classes: no, yes")
     assert len(page.all("[aria-label='Folds and holdout over the rows'] tr")) == 6
-    page.type("input[type='number']", "90")
+    page.type("input[inputmode='numeric']", "90")
     page.wait_text("[data-error='folds']", "2 to 50 folds")
-    page.type("input[type='number']", "4")
+    page.type("input[inputmode='numeric']", "4")
     page.until(lambda: len(page.all("[aria-label='Folds and holdout over the rows'] tr")) == 5)
     page.press_button("Frame the problem")
 
@@ -99,7 +99,7 @@ def test_from_a_file_to_a_decision(page: Page, csv: Path) -> None:
     handle = page.find("[data-end='rounds-low']")
     handle.send_keys("\ue014")  # arrow right
     page.until(lambda: "rounds: 9 .. 14 int" in value(page, text))
-    page.type("footer input[type='number']", "7")
+    page.type("footer input[inputmode='numeric']", "7")
     page.wait_text("[data-forecast]", "7 trials + baseline × 4 folds = 32 fits")
     page.until(lambda: page.run(BASELINES_DONE), 60, "the baselines were never scored")
     page.press_button("Launch")

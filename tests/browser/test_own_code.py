@@ -55,7 +55,7 @@ def test_from_a_command_to_a_signed_choice(page: Page) -> None:
     page.press_button("Make the problem")
     page.find("[data-lane='rate']")
     page.wait_text("[data-lane='rate']", "step size")
-    page.type("[aria-label='Plan'] input[type='number']", "8")
+    page.type("[aria-label='Plan'] input[inputmode='numeric']", "8")
     page.wait_text("[data-forecast]", "8 trials + baseline × 1 fold")
     page.press_button("Launch")
     page.wait_text("h1", "finished", 60)

@@ -77,9 +77,9 @@ def test_a_plan_is_rehearsed_forecast_and_explained(page: Page) -> None:
     page.wait_text("[data-rehearsal]", "Rehearsal: it works.", 90)
     page.wait_text("[data-minutes]", "likely")
     assert "short-sighted" in page.text("[data-forecast]")
-    page.type("footer input[type='number']", "4")
+    page.type("footer input[inputmode='numeric']", "4")
     page.wait_text("[data-reason]", "Even spread")
-    page.type("footer input[type='number']", "300")
+    page.type("footer input[inputmode='numeric']", "300")
 
 
 def test_past_results_are_brought_with_a_mapping(page: Page, tmp_path: Path) -> None:

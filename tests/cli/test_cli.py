@@ -151,7 +151,7 @@ def test_ctrl_c_pauses_and_the_same_command_goes_on(folder: Path) -> None:
         "--set",
         "learner=forest",
         "--set",
-        "space=trees: 100 .. 160 int",
+        "space=trees: 40 .. 60 int",
     ]
     running = subprocess.Popen([sys.executable, "-m", "pellux", *arguments], cwd=folder, stdout=subprocess.PIPE, text=True)
     _await_score(folder / "w" / "pellux.db")
@@ -164,7 +164,7 @@ def test_ctrl_c_pauses_and_the_same_command_goes_on(folder: Path) -> None:
     assert outcome(done)["fits"]["run"] == 30
 
 
-@pytest.mark.parametrize("moment", [0.15, 0.6, 1.1, 2.2, 3.4])
+@pytest.mark.parametrize("moment", [0.6, 2.2])
 def test_ctrl_c_at_any_moment_is_one_line_and_130(folder: Path, moment: float) -> None:
     arguments = [
         "run",

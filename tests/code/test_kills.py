@@ -8,7 +8,7 @@ from benchmarks.own import kills
 
 @pytest.mark.slow
 def test_kills_lose_nothing_and_do_nothing_twice() -> None:
-    found = kills.run(3, seed=4, trials=6)
-    assert found["kills"] == 3
-    assert found["epochs"] >= 7 * 3
-    assert found["epochs begun again"] <= 2 * 3, "two fits at a time, and a checkpoint each epoch"
+    found = kills.run(2, seed=4, trials=4)
+    assert found["kills"] == 2
+    assert found["epochs"] >= 5 * 3
+    assert found["epochs begun again"] <= 2 * 2, "two fits at a time, and a checkpoint each epoch"

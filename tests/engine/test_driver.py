@@ -10,7 +10,9 @@ from concurrent.futures import Future
 
 import pytest
 
+from pellux.core.errors import WorkspaceError
 from pellux.core.strategies import Answer, Suggest
+from pellux.engine import driver as driving
 from pellux.engine.coordinator import Coordinator
 from pellux.engine.driver import Driver
 from pellux.engine.messages import (
@@ -182,6 +184,48 @@ def test_a_full_disk_halts_the_search_and_says_why() -> None:
     assert runner.closed
     assert len(book.groups) == 2
     assert not any(isinstance(s, SaveSearch) and s.state.ended for s in book.all), "what the store has can be resumed"
+
+
+class Locked(Book):
+    """A store that another program holds for a while."""
+
+    def __init__(self, tries: int) -> None:
+        super().__init__()
+        self.tries, self.told = tries, list[str]()
+        self.driver: Driver
+
+    def save(self, saves: Sequence[Save]) -> None:
+        self.told.append(self.driver.waits_for)
+        if self.tries:
+            self.tries -= 1
+            raise WorkspaceError("The database is locked by another program.")
+        super().save(saves)
+
+
+def test_a_locked_database_is_waited_for(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(driving, "FIRST_PAUSE", 0.01)
+    book = Locked(tries=4)
+    made = book.driver = driver(Hands(), book, trials=6)
+    made.start()
+    ended(made)
+    assert made.error is None
+    assert "locked by another program" in "".join(book.told)
+    assert made.waits_for == ""
+    assert [s.state for s in book.all if isinstance(s, SaveSearch)][-1] is SearchState.FINISHED
+    scored = [(s.fit.trial, s.fit.fold) for s in book.all if isinstance(s, SaveFit) and s.fit.state is FitState.DONE]
+    assert len(scored) == len(set(scored)) >= 6
+
+
+def test_a_driver_leaves_also_while_it_waits_for_the_database() -> None:
+    book = Locked(tries=10**9)
+    made = book.driver = driver(Hands(), book, trials=6)
+    made.start()
+    while not made.waits_for:
+        assert made.is_alive()
+        time.sleep(0.01)
+    made.leave()
+    ended(made)
+    assert made.error is None
 
 
 def test_a_strategy_that_breaks_fails_the_search() -> None:

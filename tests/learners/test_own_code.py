@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import os
+import subprocess
+import sys
 import time
 from pathlib import Path
 
@@ -63,6 +65,13 @@ import numpy as np
 def distance(rows, centres, power):
     return (np.abs(rows[:, None] - centres[None]) ** power).mean(axis=2)
 """
+STARTS = """
+import subprocess
+from pathlib import Path
+
+left = subprocess.Popen(["sleep", "600"], start_new_session=True)
+Path({pid!r}).write_text(str(left.pid))
+"""
 COSTS = """
 import numpy as np
 
@@ -115,6 +124,28 @@ def test_a_class_of_ones_own_is_read_searched_and_taken_away(bench: Workspace, t
     assert [o.key for o in list_own(bench)] == [own.key]
 
 
+def test_what_it_imports_from_its_folder_is_its_code_too(bench: Workspace, yard: Path) -> None:
+    before = bring(bench, OwnCodeRequest(kind="learner", where="centres.py:Centres"))
+    (yard / "helper.py").write_text(HELPER.replace("mean(axis=2)", "max(axis=2)"))
+    after = bring(bench, OwnCodeRequest(kind="learner", where="centres.py:Centres"))
+    assert after.key != before.key
+    assert (bench.own_folder / before.key / "helper.py").read_text() == HELPER
+    (yard / "helper.py").unlink()
+    loads = "import sys; sys.path.insert(0, '.'); from pathlib import Path; import json; from pellux.objectives.tabular.own.declared import load; "
+    loads += f"folder = Path({str(bench.own_folder)!r}); found = json.loads((folder / '{before.key}.json').read_text()); "
+    loads += "kind = load(found, folder); import helper; print(helper.__file__)"
+    done = subprocess.run([sys.executable, "-P", "-c", loads], capture_output=True, text=True, cwd=bench.folder)
+    assert done.stdout.strip().endswith(f"{before.key}/helper.py"), done.stderr
+
+
+def test_what_a_look_started_ends_with_it(bench: Workspace, yard: Path) -> None:
+    (yard / "starts.py").write_text(STARTS.format(pid=str(yard / "pid")))
+    with pytest.raises(InvalidOwnCode):
+        bring(bench, OwnCodeRequest(kind="learner", where="starts.py:Nothing"))
+    pid = int((yard / "pid").read_text())
+    assert not Path(f"/proc/{pid}").exists() or "zombie" in Path(f"/proc/{pid}/status").read_text()
+
+
 def test_changed_code_is_another_learner(bench: Workspace, yard: Path) -> None:
     before = bring(bench, OwnCodeRequest(kind="learner", where="centres.py:Centres"))
     (yard / "centres.py").write_text(GOOD.replace("2.0", "3.0"))
@@ -124,7 +155,10 @@ def test_changed_code_is_another_learner(bench: Workspace, yard: Path) -> None:
     assert bench.catalogue.learner(after.key).defaults["sharpness"] == 3.0
 
 
-def test_an_installed_class_needs_no_folder(workspace: Workspace) -> None:
+def test_an_installed_class_needs_its_module_to_be_allowed(workspace: Workspace) -> None:
+    with pytest.raises(InvalidOwnCode, match="--allow sklearn"):
+        bring(workspace, OwnCodeRequest(kind="learner", where="sklearn.linear_model:HuberRegressor"))
+    workspace.allowed_modules = frozenset(["sklearn"])
     own = bring(workspace, OwnCodeRequest(kind="learner", where="sklearn.linear_model:HuberRegressor"))
     assert own.tasks == ["regression"]
     found = workspace.catalogue.learner(own.key, "regression")
@@ -242,7 +276,7 @@ def test_own_code_runs_only_from_allowed_folders(
         with pytest.raises(InvalidOwnCode, match="no file .* in a folder allowed"):
             bring(bench, OwnCodeRequest(kind="learner", where=where))
     monkeypatch.chdir(tmp_path)  # a file that happens to lie where Pellux was started is not an installed module
-    with pytest.raises(InvalidOwnCode, match="No module named 'outside'"):
+    with pytest.raises(InvalidOwnCode, match="module outside is not allowed"):
         bring(bench, OwnCodeRequest(kind="learner", where="outside:Centres"))
     with pytest.raises(InvalidOwnCode, match="--allow"):
         bring(workspace, OwnCodeRequest(kind="learner", where="centres.py:Centres"))

@@ -490,7 +490,7 @@ def test_a_computation_that_raises_or_dies_says_why(engine: Engine, tmp_path: Pa
     engine.workspace.folds_file(problem_id).rename(tmp_path / "gone.npy")
     row = engine.analyst.wait(ask_importance(engine, best.id).id, 60)
     assert row.state == "failed"
-    assert "FileNotFoundError" in row.message
+    assert "is gone: it holds the folds" in row.message
     (tmp_path / "gone.npy").rename(engine.workspace.folds_file(problem_id))
     assert engine.analyst.wait(ask_importance(engine, best.id).id, 60).state == DONE, "a failed one may be asked for again"
     with pytest.raises(BackgroundFailed, match="killed"):

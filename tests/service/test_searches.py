@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 import pytest
-from sqlalchemy import func, select
+from sqlalchemy import event, func, select
 
 from pellux.core.errors import Conflict, NotFound
 from pellux.core.judging import standard_error
@@ -28,6 +28,7 @@ from pellux.service.problems import problems
 from pellux.service.problems.datasets import open_table
 from pellux.service.searches import searches, trials
 from pellux.service.searches.schemas import TrialRow
+from pellux.store import runs
 from pellux.store.models import Ledger
 from tests.making import imported, mixed_columns
 
@@ -249,3 +250,20 @@ def test_what_is_not_there_is_said_so(engine: Engine) -> None:
         trials.trial_detail(engine.workspace, 99)
     with pytest.raises(NotFound):
         open_table(engine.workspace, "../../etc")
+
+
+def test_a_list_of_searches_asks_as_much_as_one(engine: Engine, tmp_path: Path) -> None:
+    problem_id = problem(engine, tmp_path)
+    asked: list[str] = []
+    event.listen(engine.workspace.database.engine, "before_cursor_execute", lambda *given: asked.append(given[2]))
+    counts = []
+    for number in range(1, 6):
+        request = SearchRequest(learner="tree", space=SPACE, plan=SettingsRequest(trials=number, strategy="random"))
+        search = launching.draft(engine.workspace, problem_id, request)
+        with engine.workspace.database.write() as session:
+            runs.put_search(session, search, state="finished")
+        asked.clear()
+        listed = searches.list_searches(engine, problem_id)
+        counts.append(len(asked))
+        assert [s.budget_trials for s in listed] == list(range(number, 0, -1))
+    assert len(set(counts)) == 1, counts

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import errno
-import hashlib
 import os
 import pickle
 import signal
@@ -24,6 +23,7 @@ from pellux.core.objective import FitContext, Objective
 from pellux.core.space import parse
 from pellux.core.stopping import points
 from pellux.engine.artifacts import FileArtifacts
+from pellux.objectives.sealed import seal
 from pellux.objectives.tabular import checkpoints
 from pellux.objectives.tabular.evaluator import _Keeping
 from pellux.objectives.tabular.fold_data import FoldData
@@ -111,7 +111,7 @@ def test_a_damaged_or_missing_checkpoint_is_said_and_not_used(tmp_path: Path) ->
     assert found is None
     assert "damaged" in complaint
     gone = pickle.dumps(Progress(3, "model")).replace(b"Progress", b"Regressp")
-    kept.put(1, 0, "checkpoint", hashlib.sha256(gone).digest() + gone)
+    kept.put(1, 0, "checkpoint", seal(gone, "checkpoint"))
     found, complaint = checkpoints.read(kept, 1, 0)
     assert found is None
     assert "another version" in complaint

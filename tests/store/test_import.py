@@ -7,16 +7,18 @@ import json
 import subprocess
 import sys
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pyarrow as pa
 import pyarrow.parquet as pq
 import pytest
 
-from pellux.core.errors import InvalidData
+from pellux.core.errors import FileGone, InvalidData
 from pellux.service.problems import datasets
 from pellux.service.problems.datasets import ReadingRequest, import_file, read_again
 from pellux.service.workspace import Workspace
+from pellux.tables import importing, sources
 from pellux.tables.table import Table
 from tests.making import mixed_columns, write_csv
 
@@ -223,6 +225,164 @@ def test_a_file_that_changes_while_it_is_read_is_refused(workspace: Workspace, t
         with pytest.raises(InvalidData, match=r"moving\.csv changed while it was read"):
             import_file(workspace, path)
     assert not list((workspace.folder / "data").iterdir())
+
+
+@pytest.mark.parametrize("kind", ["csv", "parquet", "jsonl"])
+def test_large_ids_stay_apart(workspace: Workspace, tmp_path: Path, kind: str) -> None:
+    ids = [2**62 + 3 * i for i in range(300)]
+    columns = {"id": ids * 3, "few": [7, 2**60 + 1, 2**60 + 2] * 300, "y": [i % 2 for i in range(900)]}
+    path = tmp_path / f"ids.{kind}"
+    if kind == "csv":
+        write_csv(path, columns)
+    elif kind == "parquet":
+        pq.write_table(pa.table(columns), path)
+    else:
+        path.write_text(
+            "".join(json.dumps(dict(zip(columns, row, strict=True))) + "\n" for row in zip(*columns.values(), strict=True))
+        )
+    table = import_file(workspace, path)
+    assert (table.column("id").type, table.column("id").distinct) == ("category", 300)
+    assert set(table.column("id").categories) == {str(i) for i in ids}
+    assert set(table.column("few").categories) == {"7", str(2**60 + 1), str(2**60 + 2)}
+    assert "too large to be told apart" in table.column("few").note
+    assert table.column("y").type == "number"
+
+
+def test_ids_of_more_than_64_bits_stay_apart(workspace: Workspace, tmp_path: Path) -> None:
+    path = tmp_path / "ids.jsonl"
+    path.write_text("".join(f'{{"id": {10**24 + i % 3}, "far": 1e300, "y": {i % 2}}}\n' for i in range(90)))
+    table = import_file(workspace, path)
+    assert table.column("id").categories == tuple(str(10**24 + i) for i in range(3))
+    assert (table.column("far").type, table.column("far").high) == ("number", 1e300)
+
+
+def test_large_numbers_that_are_no_ids_stay_numbers(workspace: Workspace, tmp_path: Path) -> None:
+    table = table_of(workspace, tmp_path, b"a,b\n1e300,5\n2e300,6\n-9007199254740992,7\n")
+    assert (table.column("a").type, table.column("a").high) == ("number", 2e300)
+
+
+def test_numbers_at_the_ends_of_what_there_is(workspace: Workspace, tmp_path: Path) -> None:
+    ends = [1.7e308, -1.7e308, 0.0, 5e-324, 1e-323, 1.0, np.nextafter(1.0, 2)]
+    near = [1e15 + 0.125 * i for i in range(7)]
+    path = write_csv(
+        tmp_path / "ends.csv",
+        {"wide": ends, "tiny": [5e-324 * i for i in range(7)], "near": near, "stamp": [2**52 + i for i in range(7)]},
+    )
+    table = import_file(workspace, path)
+    assert [sum(c.histogram) for c in table.columns] == [7] * 4
+    np.testing.assert_array_equal(table.values("wide"), ends)
+    np.testing.assert_array_equal(table.values("near"), near)
+
+
+def test_parquet_of_odd_kinds(workspace: Workspace, tmp_path: Path) -> None:
+    days = [
+        datetime.datetime(1, 1, 1),
+        datetime.datetime(1650, 5, 5),
+        datetime.datetime(2400, 1, 1),
+        datetime.datetime(9999, 12, 31),
+    ]
+    columns = {
+        "old": pa.array(days, pa.timestamp("us")),
+        "beyond": pa.array([0, 2**61, -(2**61), 5], pa.timestamp("ms")),
+        "near": pa.array([2**60, 2**60 + 1, 2**60 + 2, 2**60 + 3], pa.timestamp("ns")),
+        "zoned": pa.array(days, pa.timestamp("us", tz="Asia/Kathmandu")),
+        "day": pa.array([-(2**31), 0, 5, 2**31 - 1], pa.date32()),
+        "money": pa.array([1, 2, 3, 4], pa.decimal128(38, 2)),
+        "unsigned": pa.array([2**64 - 1, 2**64 - 2, 1, 2], pa.uint64()),
+        "y": pa.array([0, 1, 0, 1]),
+    }
+    path = tmp_path / "odd.parquet"
+    pq.write_table(pa.table(columns), path)
+    table = import_file(workspace, path)
+    assert [table.column(n).type for n in ("old", "near", "zoned", "day", "money")] == ["date", "date", "date", "date", "number"]
+    epoch = datetime.datetime(1970, 1, 1)
+    np.testing.assert_allclose(table.values("old"), [(d - epoch).days for d in days])
+    assert table.column("beyond").missing == 2
+    assert set(table.column("unsigned").categories) == {"1", "2", str(2**64 - 1), str(2**64 - 2)}
+
+
+def test_texts_that_are_none_are_named(workspace: Workspace, tmp_path: Path) -> None:
+    path = tmp_path / "given.parquet"
+    offsets, letters = pa.py_buffer(np.array([0, 2, 3], np.int32).tobytes()), pa.py_buffer(b"\xff\xfea")
+    pq.write_table(pa.table({"t": pa.StringArray.from_buffers(2, offsets, letters), "y": [1, 2]}), path)
+    with pytest.raises(InvalidData, match="t holds texts that are not UTF-8"):
+        import_file(workspace, path)
+    pq.write_table(pa.table({"t": ["a\0b", "c"], "y": [1, 2]}), path)
+    with pytest.raises(InvalidData, match="NUL"):
+        import_file(workspace, path)
+    deep = b'{"a": ' + b"[" * 200_000 + b"]" * 200_000 + b', "b": 1}\n'
+    for line in (deep, b'{"a": "\\ud800", "b": 1}\n', b'{"a": "x\xff", "b": 1}\n'):
+        with pytest.raises(InvalidData, match="Line 2 is not JSON|not UTF-8"):
+            table_of(workspace, tmp_path, b'{"a": "x", "b": 2}\n' + line)
+    assert not list((workspace.folder / "data").iterdir())
+
+
+def test_what_stands_late_in_a_file_costs_one_more_pass(
+    workspace: Workspace, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    passes = 0
+
+    def counted(*given: Any) -> Any:
+        nonlocal passes
+        passes += 1
+        return sources.batches(*given)
+
+    monkeypatch.setattr(importing, "batches", counted)
+    rows = [",".join(f"{i + j / 7:.5f}" for j in range(30)) for i in range(60_000)]
+    odd = ",".join(["oops" if j % 2 else "9007199254740993" for j in range(30)])
+    table = table_of(workspace, tmp_path, "\n".join([",".join(f"c{j}" for j in range(30)), *rows, odd]).encode())
+    assert passes <= 4  # a look at the beginning and a pass, the second pass, and one that finds ids among numbers
+    assert "('oops')" in table.column("c1").note
+    assert table.column("c0").type == "text"
+
+
+FULL = """
+import sys
+from pathlib import Path
+from pellux.core.errors import WorkspaceError
+from pellux.service.problems.datasets import import_file
+from pellux.service.workspace import Workspace
+
+workspace = Workspace(Path(sys.argv[1]))
+try:
+    import_file(workspace, Path(sys.argv[2]))
+except WorkspaceError as error:
+    print(error.message)
+print(len(list((workspace.folder / "data").iterdir())))
+"""
+
+
+def test_a_disk_too_full_for_the_table_is_said(tmp_path: Path) -> None:
+    """On a disk of its own: writing into a mapped file without room for it would end the process by a signal."""
+    small = tmp_path / "small"
+    small.mkdir()
+    data = write_csv(tmp_path / "given.csv", {f"c{i}": [i % 7 for i in range(40_000)] for i in range(20)})
+    shell = f'mount -t tmpfs -o size=6m tmpfs {small} && exec {sys.executable} -c "$0" {small}/w {data}'
+    done = subprocess.run(["unshare", "-rm", "sh", "-c", shell, FULL], capture_output=True, text=True, timeout=60)
+    if "unshare" in done.stderr or "mount" in done.stderr:
+        pytest.skip("no file systems of their own here")
+    assert done.returncode == 0, done.stderr
+    assert "is full. The file was not imported." in done.stdout
+    assert done.stdout.endswith("\n0\n")
+
+
+def test_an_import_that_died_leaves_nothing(tmp_path: Path) -> None:
+    folder = tmp_path / "w"
+    Workspace(folder).close()
+    (folder / "data" / "incoming-abc").mkdir()
+    workspace = Workspace(folder)
+    workspace.hold_engine()
+    workspace.close()
+    assert not list((folder / "data").iterdir())
+
+
+def test_a_folder_of_data_is_made_whole_again(workspace: Workspace, tmp_path: Path) -> None:
+    path = write_csv(tmp_path / "one.csv", mixed_columns())
+    table = import_file(workspace, path)
+    (table.folder / "numbers.npy").unlink()
+    with pytest.raises(FileGone, match="Import the same data file once more"):
+        _ = Table.open(table.folder).numbers
+    assert len(import_file(workspace, path).numbers) == 240
 
 
 def test_missing_file_and_folder(workspace: Workspace, tmp_path: Path) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import json
 import re
+import threading
 from pathlib import Path
 from typing import Any
 
@@ -304,7 +305,7 @@ def test_a_wrong_plan_names_its_field(
 
 
 def test_a_grid_of_a_million_millions_is_refused(client: Client, problem: dict[str, Any]) -> None:
-    space = "depth: 2 .. 900 int levels 800\nmin_leaf: 1 .. 900 int levels 800\nfeatures: 0.1 .. 1 levels 1000000"
+    space = "depth: 2 .. 900 int levels 800\nmin_leaf: 1 .. 900 int levels 800\nfeatures: 0.1 .. 1 levels 1000"
     body = {"learner": "tree", "space": space, "plan": {"strategy": "grid"}}
     refused(client("POST", f"/problems/{problem['id']}/forecast", body), 422, "invalid-space", "at most 1,000,000", "plan.strategy")
 
@@ -335,3 +336,21 @@ def test_past_results_are_kept_or_refused_with_their_line(client: Client, proble
         "POST", f"/problems/{problem['id']}/forecast", {**TREE, "plan": {"warm start": "all", "strategy": "random"}}, 200
     )
     assert (known["known"], known["knowable"]) == (2, 2)
+
+
+def test_what_is_sent_twice_is_done_once(client: Client, engine: Engine, problem: dict[str, Any]) -> None:
+    path, once = f"/problems/{problem['id']}/searches", {"Idempotency-Key": "launch 1"}
+    both: list[Any] = []
+    threads = [threading.Thread(target=lambda: both.append(client("POST", path, TREE, headers=once))) for _ in range(4)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join(60)
+    assert len({found["id"] for found in both}) == 1
+    assert len(client("GET", path, status=200)) == 1
+    refused(client("POST", path, {**TREE, "learner": "forest"}, headers=once), 422, "invalid-plan", "used for another request")
+    refused(client("POST", path, TREE, headers={"Idempotency-Key": "x" * 201}), 422, "invalid-plan", "at most 200")
+    wrong = {**TREE, "plan": {"trials": 0}}
+    assert [client("POST", path, wrong, headers={"Idempotency-Key": "wrong"})["status"] for _ in range(2)] == [422, 422]
+    assert engine.join(both[0]["id"], 60)
+    assert client("POST", path, TREE, 201)["id"] != both[0]["id"], "without a key each is another wish"

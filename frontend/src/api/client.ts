@@ -44,6 +44,23 @@ export class Refusal extends Error {
 
 export const api = createClient<paths>({ baseUrl: "" });
 
+const ONCE = "Idempotency-Key";
+const SAME = 2_000; // ms within which the same wish again is a double click
+const sent = new Map<string, { key: string; at: number }>();
+
+/** Everything that is posted is carried out once, however often a button is hit or an answer is lost. */
+api.use({
+  async onRequest({ request }) {
+    if (request.method !== "POST" || request.headers.has(ONCE)) return;
+    const wish = `${request.url} ${await request.clone().text()}`;
+    const now = Date.now();
+    for (const [known, { at }] of sent) if (now - at > SAME) sent.delete(known);
+    const key = sent.get(wish)?.key ?? `${now.toString(36)}-${Math.random().toString(36).slice(2)}`;
+    sent.set(wish, { key, at: now });
+    request.headers.set(ONCE, key);
+  },
+});
+
 interface Answer<T> {
   data?: T;
   error?: unknown;

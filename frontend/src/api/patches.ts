@@ -1,5 +1,6 @@
 /** Applies ledger entries to what the page already holds. Pure; applying an entry twice changes nothing. */
 import type { Curves, Entry, FitView, Lanes, Points, Scalar, Search, Schemas } from "./client";
+import { withScores } from "../lib/ramp";
 
 type Of<K extends Entry["kind"]> = Extract<Entry, { kind: K }>;
 export type TrialEntry = Omit<Of<"trial">, "data"> & { data: TrialNow };
@@ -33,7 +34,14 @@ export function patchPoints(points: Points, entries: TrialEntry[]): Points {
     if (trial.ended_at === null) continue;
     const known = place.get(trial.number);
     const at = known ?? next.numbers.length;
-    if (known === undefined) place.set(trial.number, at);
+    if (known === undefined) {
+      place.set(trial.number, at);
+      const scores = trial.scores.filter((value) => value !== null);
+      if (trial.state === "scored" && scores.length > 0 && scores.length === trial.scores.length) {
+        next.fold_effects = withScores(next.fold_effects, next.complete, scores);
+        next.complete += 1;
+      }
+    }
     next.numbers[at] = trial.number;
     next.ids[at] = trial.id;
     next.states[at] = trial.state;

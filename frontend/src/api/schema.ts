@@ -38,6 +38,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/workspace/trust": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A person's word: the own code that stands in this workspace now may run. */
+        post: operations["post_trust"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/catalogue": {
         parameters: {
             query?: never;
@@ -3145,6 +3162,10 @@ export interface components {
             values: {
                 [key: string]: (boolean | number | string | null)[];
             };
+            /** Fold Effects */
+            fold_effects: number[];
+            /** Complete */
+            complete: number;
         };
         /** PredictionsView */
         PredictionsView: {
@@ -3741,6 +3762,8 @@ export interface components {
             reason: string;
             /** Halted */
             halted: string | null;
+            /** Waits For */
+            waits_for: string;
             /** Created At */
             created_at: number;
             /** Ended At */
@@ -4438,6 +4461,11 @@ export interface components {
              */
             state: "withdrawn";
         };
+        /** TrustView */
+        TrustView: {
+            /** Allowed */
+            allowed: string[];
+        };
         /**
          * TryRequest
          * @description A trial by hand; settings left out take the learner's defaults.
@@ -4469,6 +4497,10 @@ export interface components {
             fits_per_minute: number;
             /** Running */
             running: number[];
+            /** Not Trusted */
+            not_trusted: string[];
+            /** Logged In */
+            logged_in: boolean;
         };
     };
     responses: never;
@@ -4532,6 +4564,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WorkspaceView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_trust: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrustView"];
                 };
             };
             /** @description A problem. */

@@ -9,6 +9,8 @@ export const useSearches = (problem: number | null) =>
   useQuery({
     queryKey: keys.searches(problem ?? 0),
     enabled: problem !== null,
+    // A search that waits for its database or disk writes no entry that would say so.
+    refetchInterval: (query) => (query.state.data?.some((search) => search.state === "running") ? 10_000 : false),
     queryFn: () =>
       settled(api.GET("/api/v1/problems/{problem_id}/searches", { params: { path: { problem_id: problem! } } })),
   });

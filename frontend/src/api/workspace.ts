@@ -5,6 +5,15 @@ import { keys } from "./keys";
 export const useWorkspace = () =>
   useQuery({ queryKey: keys.workspace, queryFn: () => settled(api.GET("/api/v1/workspace")) });
 
+/** A person's word that the own code standing in this workspace may run. */
+export function useTrust() {
+  const client = useQueryClient();
+  return useMutation<Schemas["TrustView"], Refusal>({
+    mutationFn: () => settled(api.POST("/api/v1/workspace/trust")),
+    onSuccess: () => client.invalidateQueries({ queryKey: keys.workspace }),
+  });
+}
+
 export const useCatalogue = () =>
   useQuery({ queryKey: keys.catalogue, queryFn: () => settled(api.GET("/api/v1/catalogue")), staleTime: Infinity });
 

@@ -65,10 +65,21 @@ export function TopBar({ onPalette, onHelp }: { onPalette: () => void; onHelp: (
       <WorkerMeter />
       <ConnectionLight />
       <ModeSwitch />
+      <Leave />
       <button className="plain-button key" onClick={onHelp} aria-label="Keys">
         ?
       </button>
     </header>
+  );
+}
+
+/** Only where a token let this page in. */
+function Leave() {
+  if (!useWorkspace().data?.logged_in) return null;
+  return (
+    <form method="post" action="/logout">
+      <button className="plain-button small soft">Log out</button>
+    </form>
   );
 }
 

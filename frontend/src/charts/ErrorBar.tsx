@@ -4,6 +4,7 @@ interface Props {
   low: number;
   high: number;
   mark: number | null; // one standard error from the best
+  base?: number | null; // the baseline's mean
   dashed?: boolean;
   again?: { mean: number; standard_error: number | null } | null; // on fresh folds
   width?: number;
@@ -16,11 +17,13 @@ export function ErrorBar({
   low,
   high,
   mark,
+  base = null,
   dashed = false,
   again = null,
   width = 142,
 }: Props) {
-  const x = (v: number) => 5 + (high > low ? (v - low) / (high - low) : 0.5) * (width - 10);
+  const share = (v: number) => (high > low ? Math.min(Math.max((v - low) / (high - low), 0), 1) : 0.5);
+  const x = (v: number) => 5 + share(v) * (width - 10);
   const height = again ? 26 : 16;
   const bar = (m: number, e: number, y: number) =>
     `M${x(m - e)} ${y}H${x(m + e)}M${x(m - e)} ${y - 3.5}v7M${x(m + e)} ${y - 3.5}v7`;
@@ -32,6 +35,7 @@ export function ErrorBar({
       role="img"
       aria-label={`mean ${mean}${error === null ? "" : `, standard error ${error}`}${again ? `; on fresh folds ${again.mean}` : ""}`}
     >
+      {base !== null && <path d={`M${x(base)} 0V${height}`} stroke="var(--rule)" strokeWidth={2} />}
       {mark !== null && <path d={`M${x(mark)} 0V${height}`} stroke="var(--honey)" strokeDasharray="2 2" />}
       {error !== null && (
         <path

@@ -11,11 +11,12 @@ interface Props {
   running?: number[]; // folds that are being fitted now
 }
 
-/** A trial as a ring cut into its folds: an arc fills when its fold is scored. */
+/** A trial as a ring cut into its folds: an arc fills when its fold is scored, and is coloured by what the trial makes of the
+ * fold, not by how easy the fold is. */
 export const FoldRing = memo(function FoldRing({ scores, folds, state, scale, size = 22, running = [] }: Props) {
   const shares = Array.from({ length: folds }, (_, i) => {
     const value = scores[i];
-    return value === null || value === undefined ? null : goodness(value, scale);
+    return value === null || value === undefined ? null : goodness(value, scale, i);
   });
   const done = shares.filter((s) => s !== null).length;
   const width = size / 5;

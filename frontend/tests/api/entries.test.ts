@@ -10,6 +10,7 @@ const trial = (number: number, more = {}) => ({
   id: 10 + number,
   number,
   state: "running",
+  scores: [0.8, 1],
   origin: "proposed",
   mean: null,
   standard_error: null,
@@ -37,6 +38,8 @@ describe("ledger entries", () => {
     expect(next.means).toEqual([0.5, 0.6, 0.9]);
     expect(next.values.depth).toEqual([2, 3, 4]);
     expect(next.values.extra).toEqual([null, null, 1]);
+    expect(next.fold_effects.map((e) => e.toFixed(3))).toEqual(["-0.100", "0.100"]);
+    expect(next.complete).toBe(1);
     expect(patchPoints(next, more)).toEqual(next);
     expect(held.means).toEqual([0.5, 0.6]);
   });

@@ -26,7 +26,7 @@ describe("what the ledger told", () => {
   it.each([TREE, NETWORK])("makes the points of search %i", (search) => {
     const empty: Points = {
       ...{ numbers: [], ids: [], states: [], origins: [], means: [], standard_errors: [] },
-      ...{ seconds: [], ended_at: [], values: {} },
+      ...{ seconds: [], ended_at: [], values: {}, fold_effects: [], complete: 0 },
     };
     const made = patchPoints(empty, told(search, "trial") as TrialEntry[]);
     const fresh = answer<Points>(search, "points");
@@ -37,6 +37,7 @@ describe("what the ledger told", () => {
     expect(fresh.numbers.length).toBeGreaterThan(8);
     expect([...made.numbers].sort((a, b) => a - b)).toEqual([...fresh.numbers].sort((a, b) => a - b));
     for (const number of fresh.numbers) expect(near(row(made, number))).toEqual(near(row(fresh, number)));
+    expect(near([made.fold_effects, made.complete])).toEqual(near([fresh.fold_effects, fresh.complete]));
   });
 
   it.each([TREE, NETWORK])("makes the fits of search %i", (search) => {

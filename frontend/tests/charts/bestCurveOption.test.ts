@@ -13,6 +13,8 @@ const made = (means: number[]): Points => ({
   seconds: means.map(() => 1),
   ended_at: means.map((_, i) => 10 * i),
   values: {},
+  fold_effects: [],
+  complete: 0,
 });
 const baseline: Best = { trial_id: 1, search: 1, number: 0, score: 0.6, standard_error: 0.02, folds: [] };
 

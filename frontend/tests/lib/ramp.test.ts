@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import { points } from "../making";
-import { goodness, ramp, scoreScale } from "../../src/lib/ramp";
+import { foldEffects, goodness, ramp, scoreScale } from "../../src/lib/ramp";
 import { bestTrace } from "../../src/lib/trace";
 
 describe("scores", () => {
@@ -11,6 +11,15 @@ describe("scores", () => {
     expect(goodness(0.1, down)).toBe(1);
     expect(goodness(-99, up)).toBe(0);
     expect(scoreScale([], true)).toEqual({ low: 0, high: 1, larger: true });
+  });
+  it("tells what a trial makes of a fold from how easy the fold is", () => {
+    const even = [0.9, 0.5, 0.7]; // folds differ, the trial is the same on all
+    const effects = foldEffects([even, even.map((v) => v - 0.1), [0.9, null, 0.7]]);
+    expect(effects.map((e) => Math.round(e * 1000) / 1000)).toEqual([0.2, -0.2, 0]);
+    const scale = scoreScale([0.6, 0.7], true, effects);
+    const shares = even.map((value, fold) => goodness(value, scale, fold));
+    expect(new Set(shares.map((s) => s.toFixed(6))).size).toBe(1);
+    expect(goodness(0.7, scale, 1)).toBeGreaterThan(goodness(0.7, scale, 0));
   });
   it("traces the best in the order in which trials ended", () => {
     const found = bestTrace(points([0.5, 0.7, null, 0.6, 0.8], [103, 101, 102, 100, 104]), true);

@@ -40,8 +40,8 @@ def open(
         A folder (made if missing) or http://host:port. A folder whose engine another process runs is reached through it.
     token : str, optional
         Of a server that wants one.
-    allow : folders, optional
-        From which programs and files with functions may run; this one when left out.
+    allow : folders and names of modules, optional
+        From which programs, functions and classes may run; this folder when left out.
     devices : names, optional
         Devices that fits may hold; what the system tells of when left out.
 
@@ -54,7 +54,10 @@ def open(
     if text.startswith(("http://", "https://")):
         return Bench(Client(Http(text, token)))
     _spare_the_script()
-    workspace = Workspace(Path(text), allowed=[Path(p) for p in (allow if allow is not None else [Path.cwd()])], devices=devices)
+    given = [Path.cwd()] if allow is None else list(allow)
+    modules = [a for a in given if isinstance(a, str) and not Path(a).is_dir() and "/" not in a]
+    folders = [Path(a) for a in given if a not in modules]
+    workspace = Workspace(Path(text), allowed=folders, allowed_modules=modules, devices=devices)
     try:
         workspace.hold_engine()
     except EngineHeld as held:

@@ -16,6 +16,7 @@ COMMANDS = {
     "trials": "Write every trial of a search.",
     "decide": "Choose a configuration by a rule, sign it, export it.",
     "past-results": "Bring results from elsewhere into a problem.",
+    "trust": "Let the own code of a workspace from elsewhere run.",
     "doctor": "Show versions, cores, workspace and optional parts.",
 }
 

@@ -12,7 +12,7 @@ import click
 from pellux.cli import options
 from pellux.cli.first_look import tell_first_look
 from pellux.cli.progress import duration
-from pellux.service.planning.plan_files import own_folders, read_plan
+from pellux.service.planning.plan_files import own_folders, own_modules, read_plan
 from pellux.service.planning.schemas import ForecastView, RehearsalFitView
 from pellux.service.searches.plans import check, check_code
 from pellux.service.workspace import Workspace
@@ -30,7 +30,9 @@ def command(plan: Path, overrides: tuple[str, ...], quick: bool, devices: list[s
     wanted = read_plan(plan, overrides)
     with (
         tempfile.TemporaryDirectory(prefix="pellux-check-") as scratch,
-        closing(Workspace(Path(scratch), allowed=own_folders(plan, wanted), devices=devices)) as workspace,
+        closing(
+            Workspace(Path(scratch), allowed=own_folders(plan, wanted), allowed_modules=own_modules(wanted), devices=devices)
+        ) as workspace,
     ):
         if wanted.code is not None:
             tell_first_look(check_code(workspace, wanted, looked=not quick), as_json=as_json)

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import importlib.util
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -19,11 +20,28 @@ def workspace(function: Callable[..., Any]) -> Callable[..., Any]:
     )(function)  # fmt: skip
 
 
+class Allowed(click.ParamType[Any]):
+    """A folder, or the name of an installed module."""
+
+    name = "folder or module"
+
+    def convert(self, value: Any, parameter: click.Parameter | None, context: click.Context | None) -> Path | str:
+        if isinstance(value, Path) or Path(value).is_dir():
+            return Path(value)
+        if all(part.isidentifier() for part in value.split(".")) and importlib.util.find_spec(value.partition(".")[0]) is not None:
+            return str(value)
+        return self.fail(f"'{value}' is neither a folder nor an installed module.", parameter, context)
+
+
 def allow(function: Callable[..., Any]) -> Callable[..., Any]:
     return click.option(
-        "--allow", "allowed", multiple=True, type=click.Path(path_type=Path, exists=True, file_okay=False),
-        help="A folder from which own code may be run; may be given more than once.",
+        "--allow", "allowed", multiple=True, type=Allowed(), metavar="FOLDER",
+        help="A folder (or the name of an installed module) from which own code may be run; may be given more than once.",
     )(function)  # fmt: skip
+
+
+def folders_and_modules(allowed: Sequence[Path | str]) -> tuple[list[Path], list[str]]:
+    return [a for a in allowed if isinstance(a, Path)], [a for a in allowed if isinstance(a, str)]
 
 
 def _split(context: click.Context, parameter: click.Parameter, value: str | None) -> list[str] | None:

@@ -20,7 +20,7 @@ from pellux.cli.progress import Progress
 from pellux.cli.remote import Remote
 from pellux.service.engine.engine import Engine
 from pellux.service.errors import PelluxError
-from pellux.service.planning.plan_files import own_folders, read_plan
+from pellux.service.planning.plan_files import own_folders, own_modules, read_plan
 from pellux.service.planning.requests import PlanFile
 from pellux.service.searches.plans import begin, import_for
 from pellux.service.searches.schemas import SearchView
@@ -41,7 +41,7 @@ def command(plan: Path, folder: Path, overrides: tuple[str, ...], devices: list[
     """Run PLAN to its end, with progress. Ctrl-C pauses it; the same command goes on with it."""
     interruption = _Interruption()
     wanted = read_plan(plan, overrides)
-    workspace = Workspace(folder, allowed=own_folders(plan, wanted), devices=devices)
+    workspace = Workspace(folder, allowed=own_folders(plan, wanted), allowed_modules=own_modules(wanted), devices=devices)
     try:
         workspace.hold_engine()
     except EngineHeld as held:

@@ -21,17 +21,18 @@ from pellux.web.server import address, bind, serve
 @options.where
 @options.allow
 @options.devices
-def command(folder: Path, host: str, port: int, allowed: tuple[Path, ...], devices: list[str] | None) -> None:
+def command(folder: Path, host: str, port: int, allowed: tuple[Path | str, ...], devices: list[str] | None) -> None:
     """Serve a workspace (made if missing) in the browser."""
     open_bench(folder, host, port, allowed=allowed, devices=devices)
 
 
 def open_bench(
-    folder: Path, host: str, port: int, ready: Callable[[Engine], None] | None = None, allowed: Sequence[Path] = (),
+    folder: Path, host: str, port: int, ready: Callable[[Engine], None] | None = None, allowed: Sequence[Path | str] = (),
     devices: Sequence[str] | None = None,
 ) -> None:  # fmt: skip
     """Serve until a signal; searches that were running go on. `ready` is called before the address is printed."""
-    workspace = Workspace(folder, allowed=allowed, devices=devices)
+    folders, modules = options.folders_and_modules(allowed)
+    workspace = Workspace(folder, allowed=folders, allowed_modules=modules, devices=devices)
     workspace.hold_engine()
     listening = bind(host, port)
     token = None if is_loopback(host) else secrets.token_urlsafe(24)

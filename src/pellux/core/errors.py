@@ -8,6 +8,7 @@ PelluxError
 ├── InvalidPlan         a plan that cannot be run
 ├── NotFound            no such object
 ├── Conflict            the object is in a state that does not allow it
+│   └── FileGone        a file that everything about the object needs is not there any more
 ├── InvalidOwnCode      a person's own learner or metric that does not work
 └── WorkspaceError      the folder cannot be used (locked, newer, read-only, full)
 
@@ -85,6 +86,16 @@ class Conflict(PelluxError):
     """The object is in a state that does not allow it."""
 
     code = "conflict"
+
+
+class FileGone(Conflict):
+    """A file of the workspace is not there any more; `path` says which."""
+
+    code = "file-gone"
+
+    def __init__(self, message: str, *, path: str) -> None:
+        super().__init__(message)
+        self.path = path
 
 
 class WorkspaceError(PelluxError):

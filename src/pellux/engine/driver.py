@@ -10,12 +10,12 @@ from __future__ import annotations
 import logging
 import queue
 import threading
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from concurrent.futures import Future
 from dataclasses import replace
 from typing import Protocol
 
-from pellux.core.errors import Conflict
+from pellux.core.errors import Conflict, WorkspaceError
 from pellux.core.strategies import Answer
 from pellux.engine.coordinator import Coordinator
 from pellux.engine.messages import (
@@ -38,11 +38,12 @@ from pellux.engine.messages import (
     StartFit,
     Tick,
 )
-from pellux.engine.runners import Clock, Runner
+from pellux.engine.runners import Runner
 from pellux.engine.states import SearchState
 
 log = logging.getLogger("pellux.engine")
 TICK = 0.5
+FIRST_PAUSE, LONGEST_PAUSE = 0.2, 5.0  # seconds between two tries to write
 GROUP = 0.06  # seconds that a change may wait for its commit
 
 
@@ -67,7 +68,9 @@ class Proposer(Protocol):
 class Driver(threading.Thread):
     """Runs a search until it ends or `leave` is called; events from people come by `post`."""
 
-    def __init__(self, coordinator: Coordinator, runner: Runner, recorder: Recorder, proposer: Proposer, clock: Clock) -> None:
+    def __init__(
+        self, coordinator: Coordinator, runner: Runner, recorder: Recorder, proposer: Proposer, clock: Callable[[], float]
+    ) -> None:
         super().__init__(name="search-driver", daemon=True)
         self._coordinator = coordinator
         self._runner = runner
@@ -81,6 +84,7 @@ class Driver(threading.Thread):
         self._forgets: list[int] = []
         self._last_save = 0.0
         self.error: Exception | None = None
+        self.waits_for = ""  # what keeps it from writing down what happened: the database is locked, the disk is full
 
     @property
     def state(self) -> SearchState:
@@ -119,13 +123,31 @@ class Driver(threading.Thread):
                 self._runner.forget(None)
 
     def _save(self) -> None:
-        if self._unsaved:
-            self._recorder.save(self._unsaved)
-            self._unsaved = []
+        if self._unsaved and not self._written():
+            return
+        self._unsaved = []
         for trial in self._forgets:  # only now: the recorder reads from them what a trial predicted
             self._runner.forget(trial)
         self._forgets = []
         self._last_save = self._clock()
+
+    def _written(self) -> bool:
+        """Write down what happened, however long it takes until that can be done; False when the driver is to leave before.
+
+        Workers go on with what they have. Nothing is told and nothing further begun before it is written.
+        """
+        pause = FIRST_PAUSE
+        while True:
+            try:
+                self._recorder.save(self._unsaved)
+            except WorkspaceError as error:
+                if self._leaving.wait(pause):
+                    return False
+                log.warning("The search waits: %s", error.message)
+                self.waits_for, pause = error.message, min(2 * pause, LONGEST_PAUSE)
+            else:
+                self.waits_for = ""
+                return True
 
     def _drain(self) -> list[Event]:
         found = []

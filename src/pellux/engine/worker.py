@@ -22,7 +22,7 @@ from typing import Any
 
 from threadpoolctl import threadpool_limits
 
-from pellux.core.objective import EvaluatorSource, FitContext
+from pellux.core.objective import Evaluator, EvaluatorSource, FitContext, FitOrder, FitResult, Unavailable
 from pellux.engine.artifacts import Artifacts
 from pellux.engine.evaluation import LOG_TAIL, evaluate
 from pellux.engine.messages import CutFit, FitEnded, FitStarted, FitStepped, StartFit, WorkerReady
@@ -66,7 +66,7 @@ def main(assignment: Assignment, pipe: Connection, parent_end: Connection) -> No
     log = _Log(assignment.log)
     threading.Thread(target=_beat, args=(send,), daemon=True).start()
     with threadpool_limits(1):
-        evaluator = assignment.evaluators.open()
+        evaluator = WhenThere(assignment.evaluators)
         _limit_memory(assignment.memory_bytes)
         send(WorkerReady(HERE))
         inbox = _Inbox(pipe)
@@ -74,14 +74,29 @@ def main(assignment: Assignment, pipe: Connection, parent_end: Connection) -> No
             while True:
                 order = inbox.next()
                 whose = (HERE, order.trial, order.fold, order.attempt)
-                send(FitStarted(*whose, time.time()))
+                send(FitStarted(*whose, time.monotonic()))
                 log.clear()
                 curve = _Curve(order, send)
                 context = FitContext(
                     curve.point, partial(inbox.cut, order), assignment.artifacts, time.perf_counter, assignment.devices
                 )
                 outcome = evaluate(evaluator, order, context, log.tail)
-                send(FitEnded(*whose, outcome, time.time()))
+                send(FitEnded(*whose, outcome, time.monotonic()))
+
+
+class WhenThere:
+    """Opens the evaluator at once, or, when what it needs is not there, again with each fit until it is."""
+
+    def __init__(self, source: EvaluatorSource) -> None:
+        self._source = source
+        self._evaluator: Evaluator | None = None
+        with contextlib.suppress(Unavailable):
+            self._evaluator = source.open()
+
+    def evaluate(self, order: FitOrder, context: FitContext) -> FitResult:
+        if self._evaluator is None:
+            self._evaluator = self._source.open()
+        return self._evaluator.evaluate(order, context)
 
 
 class _Inbox:
@@ -121,7 +136,7 @@ class _Curve:
         self._waiting.append((level, score))
         if time.monotonic() - self._last >= BATCH:
             order = self._order
-            self._send(FitStepped(HERE, order.trial, order.fold, order.attempt, tuple(self._waiting), time.time()))
+            self._send(FitStepped(HERE, order.trial, order.fold, order.attempt, tuple(self._waiting), time.monotonic()))
             self._waiting, self._last = [], time.monotonic()
 
 

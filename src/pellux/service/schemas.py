@@ -8,7 +8,7 @@ ScalarValue = bool | int | float | str
 
 
 class View(BaseModel):
-    model_config = ConfigDict(extra="forbid", serialize_by_alias=True)
+    model_config = ConfigDict(extra="forbid", serialize_by_alias=True, defer_build=True)  # most are never used by a process
 
 
 class ProblemDocument(View):

@@ -78,6 +78,8 @@ SENTENCES: dict[str, Callable[[Facts], str]] = {
         "Put it back as it was and go on, or begin a new search, which becomes a new problem."
     ),
     "disk full": lambda f: f"The disk that holds {f['folder']} is full. Free some space and go on.",
+    "file gone": lambda f: f"{f['why']} The search goes on by itself then.",
+    "not trusted": lambda f: str(f["why"]),
     "code gone": lambda f: f"{f['why']} Put it back and go on.",
     # How a fit of own code ends
     "told by its holder": lambda f: str(f["text"]),

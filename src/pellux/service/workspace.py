@@ -3,19 +3,21 @@
 from __future__ import annotations
 
 import errno
+import os
+import shutil
 import time
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
-import numpy as np
-
 from pellux.core.errors import Conflict, WorkspaceError
 from pellux.core.judging import Brief
 from pellux.core.objective import Objective
 from pellux.engine.artifacts import Artifacts, FileArtifacts
+from pellux.engine.clock import Clock
 from pellux.engine.devices import DevicePool
+from pellux.objectives import sealed
 from pellux.objectives.code.objective import CODE_KINDS
 from pellux.objectives.registry import Kind, Objectives, Stored
 from pellux.objectives.tabular.objective import KIND as TABLE
@@ -23,34 +25,52 @@ from pellux.objectives.tabular.objective import Tabular
 from pellux.objectives.tabular.own.declared import catalogue_of
 from pellux.service.machine import devices_here
 from pellux.store.database import Database
+from pellux.store.ledger import newest_time
 from pellux.store.lock import EngineHeld, EngineLock
 from pellux.store.records import Problem
+from pellux.tables.files import FOLDS, array
 
 FOLDERS = ("data", "artifacts", "logs")
+OURS = ("pellux.db", *FOLDERS, "checkpoints", "fits", "prefixes", "own")  # all that is made in it, but for the lock
+INCOMING = "incoming-"  # begins the names of folders for imports that are not done
 
 
 class Workspace:
-    """An opened workspace. Everything that touches it gets this object; it has the clock too."""
+    """An opened workspace. Everything that touches it gets this object.
+
+    Attributes
+    ----------
+    steady : Clock
+        What durations are measured with, and when things happened for the engine.
+    clock : callable
+        What time it is for people.
+    """
 
     def __init__(
-        self, folder: Path, clock: Callable[[], float] = time.time, allowed: Sequence[Path] = (), kinds: Sequence[Kind] = (),
-        devices: Sequence[str] | None = None,
+        self, folder: Path, wall: Callable[[], float] = time.time, allowed: Sequence[Path] = (), kinds: Sequence[Kind] = (),
+        devices: Sequence[str] | None = None, allowed_modules: Sequence[str] = (),
     ) -> None:  # fmt: skip
         self.folder = folder.resolve()
         self.devices = DevicePool(devices_here() if devices is None else devices)
         self.allowed = [path.resolve() for path in allowed]  # folders from which people's own code may run
-        self.clock = clock
         self._told: dict[str, float] = {}
+        sealed.have_key()  # before any process that is to know it is started
         self._lock = EngineLock(self.folder)
         try:
+            self.folder.mkdir(mode=0o700, parents=True, exist_ok=True)
             for name in FOLDERS:
-                (self.folder / name).mkdir(parents=True, exist_ok=True)
+                (self.folder / name).mkdir(exist_ok=True)
         except (FileExistsError, NotADirectoryError):
             raise WorkspaceError(f"{self.folder} is a file; a workspace is a folder.") from None
         except OSError as error:
             raise _cannot_write(self.folder, error) from None
         self.database = Database(self.folder / "pellux.db")
+        _keep_private(self.folder)
         self.hub = self.database.hub
+        with self.database.read() as session:
+            self.steady = Clock(newest_time(session), wall)
+        self.clock = self.steady.people
+        self.allowed_modules = frozenset(allowed_modules)  # names of modules, as a folder is allowed
         self.look_again()
         self._objectives = Objectives(Tabular(lambda: self.catalogue), *CODE_KINDS, *kinds)
 
@@ -96,7 +116,7 @@ class Workspace:
 
     def fresh_repeats(self, search_id: int) -> int:
         """How often a re-judging cuts the rows into folds."""
-        return len(np.load(self.fresh_folds_file(search_id), mmap_mode="r"))
+        return len(array(self.fresh_folds_file(search_id), FOLDS, "r"))
 
     def decision_folder(self, decision_id: int) -> Path:
         """Where the fitted model of a decision lies."""
@@ -128,6 +148,8 @@ class Workspace:
             self._lock.take(**about)
         except OSError as error:
             raise _cannot_write(self.folder, error) from None
+        for left in (self.folder / "data").glob(f"{INCOMING}*"):  # by an import that ended with its process
+            shutil.rmtree(left, ignore_errors=True)
 
     def tell_about_engine(self, **about: Any) -> None:
         """Leave word for others: who holds the engine and where to reach it."""
@@ -136,6 +158,16 @@ class Workspace:
     def close(self) -> None:
         self.database.close()
         self._lock.release()
+
+
+def _keep_private(folder: Path) -> None:
+    """Data, results and logs are for the workspace's owner: nobody else passes its folders. What else lies in the folder of a
+    workspace is not ours to close."""
+    for name in OURS:
+        path = folder / name
+        mode = path.stat().st_mode if path.exists() else 0
+        if mode & 0o077 and path.stat().st_uid == os.geteuid():
+            path.chmod(mode & ~0o077)
 
 
 def _cannot_write(folder: Path, error: OSError) -> WorkspaceError:

@@ -17,6 +17,8 @@ from pellux.store.hub import Hub
 from pellux.store.ledger import APPENDED
 from pellux.store.upgrading import bring_up
 
+PATIENCE = 10.0  # seconds that a writer waits for another
+
 
 class Database:
     """Sessions on one database file. `write` takes the write lock at once, so writers queue instead of failing; what it
@@ -36,8 +38,13 @@ class Database:
 
     @contextmanager
     def read(self) -> Iterator[Session]:
-        with self._sessions() as session:
-            yield session
+        try:
+            with self._sessions() as session:
+                yield session
+        except DatabaseError as error:
+            if isinstance(error.orig, sqlite3.OperationalError):
+                raise WorkspaceError(_explain(self.path, error.orig)) from error
+            raise
 
     @contextmanager
     def write(self) -> Iterator[Session]:
@@ -58,12 +65,12 @@ class Database:
 
 
 def _engine(path: Path) -> Engine:
-    engine = create_engine(f"sqlite:///{path}", connect_args={"timeout": 30, "check_same_thread": False})
+    engine = create_engine(f"sqlite:///{path}", connect_args={"timeout": PATIENCE, "check_same_thread": False})
 
     @event.listens_for(engine, "connect")
     def configure(connection: Any, record: Any) -> None:
         connection.isolation_level = None  # transactions begin where we say, not where the driver guesses
-        for pragma in ("busy_timeout=30000", "journal_mode=WAL", "synchronous=FULL", "foreign_keys=ON"):
+        for pragma in (f"busy_timeout={1000 * PATIENCE:.0f}", "journal_mode=WAL", "synchronous=FULL", "foreign_keys=ON"):
             connection.execute(f"PRAGMA {pragma}")
 
     return engine

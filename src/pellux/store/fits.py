@@ -31,13 +31,6 @@ def newest_begun(session: Session, search_id: int, most: int) -> list[Fit]:
     return every(session, Fit, wanted.order_by(F.started_at.desc()).limit(most))[::-1]
 
 
-def done_and_seconds(session: Session, search_id: int) -> tuple[int, float]:
-    """How many fits of a search are done, and the seconds of all."""
-    wanted = select(func.count(case((F.state == "done", 1))), func.coalesce(func.sum(F.seconds), 0.0))
-    done, seconds = session.execute(wanted.where(F.search_id == search_id)).one()
-    return done, seconds
-
-
 def costs(session: Session, search_id: int, trials: Sequence[int]) -> list[tuple[int, float, float, int | None]]:
     """Of each trial (number, seconds of a mean fit, seconds of predicting all folds, bytes of the model)."""
     folds = func.count(F.fold.distinct())  # a fold has a fit for every rung that the trial climbed

@@ -202,6 +202,11 @@ def newest(session: Session) -> int:
     return session.connection().execute(_NEWEST).scalar() or 0
 
 
+def newest_time(session: Session) -> float:
+    """When the newest entry was written; 0 when there is none."""
+    return session.scalar(select(Ledger.at).order_by(Ledger.id.desc()).limit(1)) or 0.0
+
+
 def after(session: Session, entry: int, search_id: int | None, limit: int) -> list[tuple[int, float, str, int | None, str]]:
     """Entries with an id above `entry`, oldest first: (id, at, kind, search_id, payload text).
 

@@ -18,7 +18,7 @@ from pellux.store.trials import add_trials
 SEARCH, BASELINES, REJUDGE, SAFETY = "search", "baselines", "re-judge", "safety check"
 KINDS = get_args(ledger.RunKind)
 RANKED = (SEARCH, BASELINES)  # kinds whose trials are ranked; those of the others have other folds, or repeat one
-RUNNING = "running"
+RUNNING, PAUSED = "running", "paused"
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -112,6 +112,11 @@ def running(session: Session, problem_id: int | None = None) -> list[Search]:
     if problem_id is not None:
         wanted = wanted.where(models.Search.problem_id == problem_id)
     return every(session, Search, wanted.order_by(models.Search.id))
+
+
+def paused(session: Session) -> list[Search]:
+    """Runs in the state paused."""
+    return every(session, Search, of(Search).where(models.Search.state == PAUSED).order_by(models.Search.id))
 
 
 def newest_of_plan(session: Session, problem_id: int, plan_hash: str, states: Iterable[str]) -> Search | None:

@@ -6,7 +6,7 @@ import re
 from collections.abc import Collection, Mapping, Sequence
 from typing import Any
 
-from sqlalchemy import ColumnElement, Float, Select, Text, and_, case, cast, func, insert, select, type_coerce, update
+from sqlalchemy import ColumnElement, Float, Select, Text, and_, cast, func, insert, select, type_coerce, update
 from sqlalchemy.orm import Session
 
 from pellux.core.errors import InvalidPlan, NotFound
@@ -62,11 +62,6 @@ def trials_of(session: Session, search_id: int) -> list[Trial]:
 def ids_of(session: Session, search_id: int, numbers: Sequence[int]) -> dict[int, int]:
     """The ids of a search's trials by their numbers."""
     rows = session.execute(select(T.number, T.id).where(T.search_id == search_id, T.number.in_(numbers)))
-    return dict(rows.all())
-
-
-def count_states(session: Session, search_id: int) -> dict[str, int]:
-    rows = session.execute(select(T.state, func.count()).where(T.search_id == search_id).group_by(T.state))
     return dict(rows.all())
 
 
@@ -173,16 +168,6 @@ def costs_of_search(session: Session, search_id: int) -> list[tuple[dict[str, An
 # What early stopping saved
 
 
-def work_saved(session: Session, search_id: int) -> tuple[float, float | None, int]:
-    """Shares of a whole trial's work that pruned trials did not do, nor scored ones whose fits ended early; mean seconds of a whole
-    trial; how many pruned and scored ones there are."""
-    whole = case(((T.state == SCORED) & (T.share > 0), T.seconds / T.share))
-    row = session.execute(
-        select(func.coalesce(func.sum(1 - T.share), 0.0), func.avg(whole), func.count()).where(T.search_id == search_id, T.state.in_((SCORED, "pruned")))
-    ).one()  # fmt: skip
-    return row[0], row[1], row[2]
-
-
 def pruned_unchecked(session: Session, search_id: int) -> list[Trial]:
     """Pruned trials of a search that no safety check has run yet, by number."""
     checked = select(T.source_id).join(S, S.id == T.search_id).where(S.kind == "safety check", T.source_id.is_not(None))
@@ -256,6 +241,12 @@ def points(session: Session, search_id: int) -> list[tuple[Any, ...]]:
     )
     rows = session.execute(wanted.where(T.search_id == search_id, T.ended_at.is_not(None)).order_by(T.number))
     return [tuple(row) for row in rows]
+
+
+def newest_scores(session: Session, search_id: int, most: int) -> list[list[float | None]]:
+    """Fold scores of the newest scored trials of a search."""
+    wanted = select(T.scores).where(T.search_id == search_id, T.state == SCORED).order_by(T.number.desc()).limit(most)
+    return list(session.scalars(wanted))
 
 
 def newest(session: Session, search_id: int, most: int) -> list[Trial]:

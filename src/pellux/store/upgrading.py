@@ -12,10 +12,6 @@ from contextlib import closing
 from functools import lru_cache
 from pathlib import Path
 
-from alembic import command
-from alembic.config import Config
-from alembic.script import ScriptDirectory
-from alembic.util import CommandError
 from sqlalchemy import Connection, Engine, text
 
 from pellux.core.errors import WorkspaceError
@@ -44,7 +40,12 @@ def bring_up(engine: Engine, path: Path) -> None:
 
 def upgrade_to(connection: Connection, revision: str = "head") -> None:
     """Run the migrations up to a revision on a connection, within the transaction that it is in."""
-    config = _config()
+    from alembic import command
+    from alembic.config import Config
+    from alembic.util import CommandError
+
+    config = Config()
+    config.set_main_option("script_location", str(MIGRATIONS).replace("%", "%%"))
     config.attributes["connection"] = connection
     try:
         command.upgrade(config, revision)
@@ -102,17 +103,11 @@ def _revision(path: Path) -> str | None:
     return None if found is None else str(found[0])
 
 
-def _config() -> Config:
-    config = Config()
-    config.set_main_option("script_location", str(MIGRATIONS).replace("%", "%%"))
-    return config
-
-
 @lru_cache
 def _known() -> frozenset[str]:
-    return frozenset(script.revision for script in ScriptDirectory.from_config(_config()).walk_revisions())
+    """The migrations by the names of their files: a workspace that is of this version opens without the library that runs them."""
+    return frozenset(path.name.partition("_")[0] for path in (MIGRATIONS / "versions").glob("[0-9]*_*.py"))
 
 
-@lru_cache
-def _newest() -> str | None:
-    return ScriptDirectory.from_config(_config()).get_current_head()
+def _newest() -> str:
+    return max(_known())

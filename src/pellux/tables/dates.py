@@ -49,7 +49,7 @@ def _one_by_one(texts: pa.Array) -> pa.Array:
 
 def of_timestamps(stamps: pa.Array) -> pa.Array:
     """Dates and times of any unit as days since 1970-01-01."""
-    seconds = pc.cast(pc.cast(pc.cast(stamps, pa.timestamp("us"), safe=False), pa.int64()), pa.float64())
+    seconds = pc.cast(pc.cast(pc.cast(stamps, pa.timestamp("us"), safe=False), pa.int64()), pa.float64(), safe=False)
     return pc.divide(seconds, SECONDS_A_DAY * 1e6)
 
 

@@ -6,9 +6,11 @@ Memory stays bounded by a few blocks of the file, whatever its size.
 
 from __future__ import annotations
 
+import contextlib
 import json
 import math
 import os
+import re
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import asdict, dataclass, field, replace
@@ -24,7 +26,7 @@ from numpy.typing import NDArray
 from pellux.core.errors import InvalidData
 from pellux.tables import dates
 from pellux.tables.readings import BEGINNING, CSV, Reading, ReadOptions, check_header, detect, fallback, not_utf8, with_encoding
-from pellux.tables.sources import BLOCK, NESTED, Batch, NotInEncoding, Unfit, batches
+from pellux.tables.sources import BLOCK, LARGE, NESTED, Batch, NotInEncoding, batches
 from pellux.tables.table import CATEGORY, DATE, NUMBER, TEXT, TYPES, YES_NO, Column
 
 MOST_CATEGORIES = 20_000
@@ -32,6 +34,11 @@ BINS = 20
 PREVIEW = 5  # rows that are shown as they were read
 EXACT = 200_000  # rows up to which distinct numbers are counted exactly
 SAMPLED = 2_000  # values that are looked at to find out whether a column holds dates
+EXACT_TO = float(2**53)  # whole numbers from here on are not told from their neighbours by a floating-point number
+WHOLE = re.compile(r"[+-]?\d{1,400}")
+IDS = "whole numbers too large to be told apart as numbers: kept as labels"
+SAFE = 1e290  # differences beyond this, or below one over it, overflow in NumPy's histogram
+LONGEST_LABEL = 2_000  # characters
 FEW_STRAYS = 0.02  # share of values that are no numbers, up to which a column is taken for numbers gone wrong
 YES = {"yes", "no", "true", "false", "y", "n", "t", "f"}
 OnRead = Callable[[int], None]
@@ -57,19 +64,16 @@ def import_table(
 
 
 def _read(source: Path, folder: Path, reading: Reading, on_read: OnRead) -> tuple[Reading, list[Column], int]:
-    """Pass over the file until no column surprises any more."""
+    """Pass over the file until no column surprises any more: once as a rule, twice when something stands in its later rows."""
     plans: dict[str, _Plan] = {}
     most = _most_rows(source, reading)
     while True:
         try:
-            with _Arrays(folder, most) as arrays:
+            with _Arrays(folder, most, by_text=reading.format == CSV) as arrays:
                 found = arrays.fill(_planned(source, reading, plans, on_read), plans)
-            return reading, found, arrays.rows
-        except Unfit as surprise:
-            known = plans[surprise.column]
-            if known.kind == TEXT:
-                raise InvalidData(f"{surprise.column} cannot be read, not even as text.", at="data") from None
-            plans[surprise.column] = replace(known, kind=CATEGORY, form="")
+            if not arrays.surprises:
+                return reading, found, arrays.rows
+            plans |= arrays.surprises
         except NotInEncoding as error:
             if reading.encoding != "utf-8":
                 raise InvalidData(f"The file is not {error.encoding} throughout (byte {error.at:,}).", at="encoding") from None
@@ -93,6 +97,13 @@ def _most_rows(source: Path, reading: Reading) -> int:
     return max(lines + (last != b"\n") - header, 1)
 
 
+class Unfit(Exception):
+    """A column holds something else than its beginning let expect; `plan` says how it is to be read."""
+
+    def __init__(self, plan: _Plan) -> None:
+        self.plan = plan
+
+
 @dataclass(frozen=True)
 class _Plan:
     """What a column is read as.
@@ -107,6 +118,8 @@ class _Plan:
         Of dates that are written as text.
     decimal : str
         The decimal sign of numbers that are written as text.
+    exact : bool
+        Numbers so large that their texts have to be looked at: whole ones past 2^53 may be ids, and are kept as labels then.
     """
 
     kind: str
@@ -114,6 +127,7 @@ class _Plan:
     form: str = ""
     note: str = ""
     decimal: str = "."
+    exact: bool = False
 
 
 def _planned(source: Path, reading: Reading, plans: dict[str, _Plan], on_read: OnRead) -> Iterator[Batch]:
@@ -123,7 +137,7 @@ def _planned(source: Path, reading: Reading, plans: dict[str, _Plan], on_read: O
         if first is None:
             raise InvalidData("The file holds a header and no rows.", at="data")
         plans.update({name: _plan_of_text(column, reading, name) for name, column in first.items()})
-    as_numbers = {name: plan.kind == NUMBER and not plan.wanted for name, plan in plans.items()}
+    as_numbers = {name: plan.kind == NUMBER and not plan.wanted and not plan.exact for name, plan in plans.items()}
     found = batches(source, reading, as_numbers, on_read)
     if reading.format != CSV:
         first = next(found, None)
@@ -140,11 +154,17 @@ def _planned(source: Path, reading: Reading, plans: dict[str, _Plan], on_read: O
 
 
 def _plan_of(column: pa.Array, reading: Reading, name: str) -> _Plan:
+    if column.type != NESTED and (pa.types.is_string(column.type) or name in reading.types):
+        return _plan_of_text(as_text(column), reading, name)
+    return _plan_by_kind(column)
+
+
+def _plan_by_kind(column: pa.Array) -> _Plan:
     if column.type == NESTED:
         return _Plan(TEXT, note="nested or binary values, which no learner here can read")
-    if pa.types.is_string(column.type) or name in reading.types:
-        return _plan_of_text(as_text(column), reading, name)
-    return _Plan({"double": NUMBER, "bool": CATEGORY}.get(str(column.type), DATE))
+    if column.type == LARGE:
+        return _Plan(CATEGORY, note=IDS)
+    return _Plan({"double": NUMBER, "bool": CATEGORY, "string": CATEGORY}.get(str(column.type), DATE))
 
 
 def _plan_of_text(column: pa.Array, reading: Reading, name: str) -> _Plan:
@@ -163,14 +183,33 @@ def _plan_of_text(column: pa.Array, reading: Reading, name: str) -> _Plan:
     if strays == 0:
         return _Plan(NUMBER)
     if strays <= FEW_STRAYS * len(known):
-        example = next(t for t in known.to_pylist() if _strays(pa.array([t]), reading.decimal))
-        return _Plan(CATEGORY, note=f"mostly numbers, but not all ({example[:30]!r}); as a number, the others would be missing")
+        return _Plan(CATEGORY, note=_mostly_numbers(known, reading.decimal))
     form, note = dates.form_of(_samples(known))
     return _Plan(DATE, form=form, note=note) if form else _Plan(CATEGORY, note=note)
 
 
 def _samples(known: pa.Array) -> list[str]:
     return [str(v) for v in pc.unique(known).to_pylist()[:SAMPLED]]
+
+
+def _mostly_numbers(known: pa.Array, decimal: str) -> str:
+    strays = np.flatnonzero(np.isnan(_lenient(known, decimal)))
+    if len(strays) == 0:
+        return ""
+    example = known[int(strays[0])].as_py()[:30]
+    return f"mostly numbers, but not all ({example!r}); as a number, the others would be missing"
+
+
+def _ids(texts: pa.Array, values: NDArray[np.float64]) -> bool:
+    """Whether whole numbers among these are too large for their floating-point numbers to tell them from their neighbours."""
+    large = pa.array(np.abs(values) >= EXACT_TO)
+    written = pc.utf8_trim_whitespace(texts.filter(large, null_selection_behavior="drop"))
+    return any(WHOLE.fullmatch(text) and int(float(text)) != int(text) for text in written.to_pylist())
+
+
+def _far(values: NDArray[np.float64]) -> bool:
+    """Whether one lies so far out that it may be the rounded form of another number."""
+    return bool(np.nanmax(values, initial=0.0) >= EXACT_TO or np.nanmin(values, initial=0.0) <= -EXACT_TO)
 
 
 def _strays(texts: pa.Array, decimal: str) -> int:
@@ -195,8 +234,13 @@ def as_text(column: pa.Array) -> pa.Array:
     if pa.types.is_string(column.type):
         return column
     if pa.types.is_floating(column.type):
-        return pa.array([None if v is None or math.isnan(v) else f"{v:.12g}" for v in column.to_pylist()], pa.string())
+        return pa.array([None if v is None or math.isnan(v) else _figure(v) for v in column.to_pylist()], pa.string())
     return pa.nulls(len(column), pa.string()) if column.type == NESTED else pc.cast(column, pa.string())
+
+
+def _figure(value: float) -> str:
+    """The shortest text that reads back as the same number: what differs stays different."""
+    return str(int(value)) if abs(value) < EXACT_TO and value.is_integer() else repr(value)
 
 
 def _first(column: pa.Array) -> tuple[str, ...]:
@@ -210,17 +254,30 @@ class _Labels:
     codes: dict[str, int] = field(default_factory=dict)
     counts: list[int] = field(default_factory=list)
     missing: int = 0
+    most: int = 0  # different ones in one batch
+    long: bool = False  # holds a text that is too long for a label
+
+    @property
+    def distinct(self) -> int:
+        """Exact as long as they are not too many."""
+        return max(len(self.codes), self.most)
 
     @property
     def too_many(self) -> bool:
-        return len(self.codes) > MOST_CATEGORIES
+        return self.long or self.distinct > MOST_CATEGORIES
 
     def take(self, column: pa.Array) -> NDArray[np.int32] | None:
         texts = as_text(column)
         self.missing += texts.null_count
         if self.too_many:
             return None
+        self.long = (pc.max(pc.utf8_length(texts)).as_py() or 0) > LONGEST_LABEL
+        if self.long:
+            return None
         coded = texts.dictionary_encode()
+        self.most = max(self.most, len(coded.dictionary))
+        if self.most > MOST_CATEGORIES:
+            return None
         here = coded.dictionary.to_pylist()
         places = np.array([self.codes.setdefault(label, len(self.codes)) for label in here] + [-1], dtype=np.int32)
         self.counts += [0] * (len(self.codes) - len(self.counts))
@@ -233,8 +290,9 @@ class _Labels:
 class _Arrays:
     """numbers.npy and codes.npy while they are filled; before the end only a bound of the rows is known."""
 
-    def __init__(self, folder: Path, most: int) -> None:
+    def __init__(self, folder: Path, most: int, *, by_text: bool) -> None:
         self.folder, self.most, self.rows = folder, most, 0
+        self.by_text = by_text  # numbers come from texts: large ones may be ids
         self.numbers: Any = None
         self.codes: Any = None
 
@@ -256,8 +314,11 @@ class _Arrays:
         self.infinite: dict[str, int] = {}
         self.strays: dict[str, int] = {}
         self.examples: dict[str, tuple[str, ...]] = {}
+        self.surprises: dict[str, _Plan] = {}
         for batch in found:
             self._take(batch)
+        if self.surprises:
+            return []
         if self.rows == 0:
             raise InvalidData("The file holds a header and no rows.", at="data")
         with ThreadPoolExecutor(os.cpu_count()) as side_by_side:  # numpy and Arrow let go of the interpreter's lock
@@ -271,10 +332,7 @@ class _Arrays:
         """One row of the array is one column of the table."""
         if width == 0:
             return np.empty((0, self.most), dtype=kind)
-        made = np.lib.format.open_memmap(
-            self.folder / f"{name}.npy", mode="w+", dtype=kind, shape=(self.most, width), fortran_order=True
-        )
-        return made.T
+        return _mapped(self.folder / f"{name}.npy", kind, (self.most, width)).T
 
     def _take(self, batch: Batch) -> None:
         rows = max((len(column) for column in batch.values()), default=0)
@@ -283,42 +341,64 @@ class _Arrays:
         here = slice(self.rows, self.rows + rows)
         for name in batch:
             if name not in self.plans:  # a key that the first lines of a JSON Lines file do not have
-                self.plans[name] = _Plan(CATEGORY if pa.types.is_string(batch[name].type) else NUMBER)
-                raise Unfit(name)
+                self.surprises.setdefault(name, _plan_by_kind(batch[name]))
         for name, plan in self.plans.items():
+            if name in self.surprises:
+                continue
             column = batch.get(name)
             if plan.kind in (NUMBER, DATE):
-                self.numbers[self.place[name], here] = np.nan if column is None else self._as_numbers(name, plan, column)
-            elif plan.kind == CATEGORY:
+                try:
+                    values = np.nan if column is None else self._as_numbers(name, plan, column)
+                except Unfit as unfit:  # the rest is still looked at, so that one more pass is enough
+                    self.surprises[name] = unfit.plan
+                    continue
+                if not self.surprises:
+                    self.numbers[self.place[name], here] = values
+            elif plan.kind == CATEGORY and not self.surprises:
                 codes = self.labels[name].take(pa.nulls(rows, pa.string()) if column is None else column)
                 self.codes[self.place[name], here] = -1 if codes is None else codes
         self.rows += rows
 
     def _as_numbers(self, name: str, plan: _Plan, column: pa.Array) -> NDArray[np.float64]:
         if plan.kind == DATE:
-            stamps = dates.days(as_text(column), plan.form) if plan.form else None
-            if stamps is None:
-                if not pa.types.is_timestamp(column.type) and column.null_count < len(column):
-                    raise Unfit(name)
-                stamps = dates.of_timestamps(column)
-            if stamps.null_count > column.null_count and not plan.wanted:
-                raise Unfit(name)
-            self.strays[name] = self.strays.get(name, 0) + stamps.null_count - column.null_count
-            return np.array(stamps.to_numpy(zero_copy_only=False), dtype=float)
+            return self._as_dates(name, plan, column)
+        labels = replace(plan, kind=CATEGORY)
         if pa.types.is_floating(column.type):
             values = np.array(column.to_numpy(zero_copy_only=False), dtype=float)
-        elif plan.wanted:
-            values = _lenient(as_text(column), plan.decimal)
-            self.strays[name] = self.strays.get(name, 0) + int(np.isnan(values).sum()) - column.null_count
+            if self.by_text and not plan.wanted and _far(values):
+                raise Unfit(replace(plan, exact=True))
+        elif plan.wanted or plan.exact:
+            texts = as_text(column)
+            values = _lenient(texts, plan.decimal)
+            strays = int(np.isnan(values).sum()) - texts.null_count
+            if plan.wanted:
+                self.strays[name] = self.strays.get(name, 0) + strays
+            elif strays:
+                raise Unfit(replace(labels, note=_mostly_numbers(texts.drop_null(), plan.decimal)))
+            elif _ids(texts, values):
+                raise Unfit(replace(labels, note=IDS))
         elif column.null_count == len(column):
             values = np.full(len(column), np.nan)
         else:
-            raise Unfit(name)
+            texts = as_text(column)
+            note = IDS if column.type == LARGE else _mostly_numbers(texts.drop_null(), plan.decimal)
+            raise Unfit(replace(labels, note=note))
         wild = np.isinf(values)
         if wild.any():
             self.infinite[name] = self.infinite.get(name, 0) + int(wild.sum())
             values[wild] = np.nan
         return values
+
+    def _as_dates(self, name: str, plan: _Plan, column: pa.Array) -> NDArray[np.float64]:
+        stamps = dates.days(as_text(column), plan.form) if plan.form else None
+        if stamps is None:
+            if not pa.types.is_timestamp(column.type) and column.null_count < len(column):
+                raise Unfit(replace(plan, kind=CATEGORY, form=""))
+            stamps = dates.of_timestamps(column)
+        if stamps.null_count > column.null_count and not plan.wanted:
+            raise Unfit(replace(plan, kind=CATEGORY, form=""))
+        self.strays[name] = self.strays.get(name, 0) + stamps.null_count - column.null_count
+        return np.array(stamps.to_numpy(zero_copy_only=False), dtype=float)
 
     def _column(self, name: str) -> Column:
         plan = self.plans[name]
@@ -342,7 +422,7 @@ class _Arrays:
         low, high = float(known.min()), float(known.max())
         whole = bool((known == np.rint(known)).all())
         distinct = _distinct(known, whole=whole)
-        bins = np.histogram(known, bins=min(BINS, max(distinct, 1)), range=(low, high) if high > low else None)[0]
+        bins = _histogram(known, low, high, min(BINS, max(distinct, 1)))
         return Column(
             name, kind, place, missing=len(values) - len(known), distinct=distinct, low=low, high=high, whole=whole,
             histogram=tuple(int(b) for b in bins), note=note, form=form,
@@ -350,7 +430,7 @@ class _Arrays:
 
     def _label_column(self, name: str, plan: _Plan) -> Column:
         labels = self.labels[name]
-        known, distinct = self.rows - labels.missing, len(labels.codes)
+        known, distinct = self.rows - labels.missing, labels.distinct
         top = tuple(sorted(labels.counts, reverse=True)[:BINS])
         many = labels.too_many or (known > 50 and distinct > 0.5 * known and plan.wanted not in (CATEGORY, YES_NO))
         if many or plan.wanted == TEXT:
@@ -381,11 +461,32 @@ class _Arrays:
         if self.rows == self.most:
             return
         half = self.folder / f".{name}.npy"
-        made = np.lib.format.open_memmap(half, mode="w+", dtype=kind, shape=(self.rows, width), fortran_order=True)
+        made = _mapped(half, kind, (self.rows, width))
         for column in range(width):
             made[:, column] = array[column, : self.rows]
         del made
         half.replace(target)
+
+
+def _mapped(path: Path, kind: Any, shape: tuple[int, int]) -> Any:
+    """A new array on the disk, its space taken: writing into a mapped file for which there is no room would end the process."""
+    made = np.lib.format.open_memmap(path, mode="w+", dtype=kind, shape=shape, fortran_order=True)
+    with path.open("r+b") as file:
+        os.posix_fallocate(file.fileno(), 0, max(path.stat().st_size, 1))
+    return made
+
+
+def _histogram(known: NDArray[np.float64], low: float, high: float, bins: int) -> NDArray[np.int64]:
+    """Counts in equal bins, also where bins are too narrow or too wide for a difference of floating-point numbers."""
+    if high == low:
+        return np.array([len(known)])
+    scale = 1.0 if high / 2 - low / 2 < SAFE else 2.0
+    spread = high / scale - low / scale
+    if 1 / SAFE < spread < SAFE:
+        with contextlib.suppress(ValueError):  # neighbours, between which there is no room for so many edges
+            return np.histogram(known, bins=bins, range=(low, high))[0]
+    share = (known / scale - low / scale) / spread
+    return np.bincount(np.minimum((share * bins).astype(int), bins - 1), minlength=bins)
 
 
 def _says_yes(labels: _Labels) -> bool:

@@ -24,6 +24,7 @@ ENCODINGS = (
     "euc-kr",
 )  # fmt: skip
 MOST_COLUMNS = 10_000
+LONGEST_NAME = 500  # characters of a column's
 BEGINNING = 4 * 2**20
 DECIMAL_COMMA = re.compile(r"[+-]?\d*,\d+([eE][+-]?\d+)?")
 DECIMAL_POINT = re.compile(r"[+-]?\d*\.\d+([eE][+-]?\d+)?")
@@ -108,7 +109,7 @@ def _format(raw: bytes) -> str:
 def _parquet(path: Path, options: ReadOptions) -> Reading:
     try:
         schema = pq.read_schema(path)
-    except (pa.ArrowInvalid, OSError) as error:
+    except (pa.ArrowException, OSError, UnicodeDecodeError) as error:
         raise InvalidData(f"The file cannot be read as Parquet: {str(error).splitlines()[0][:200]}", at="data") from None
     check_header(tuple(schema.names))
     return Reading(PARQUET, header=tuple(schema.names), types=dict(options.types))
@@ -190,6 +191,8 @@ def check_header(header: tuple[str, ...]) -> None:
     for place, name in enumerate(header, 1):
         if not name:
             raise InvalidData(f"Column {place} has no name in the header.", at="data")
+        if len(name) > LONGEST_NAME or "\0" in name:
+            raise InvalidData(f"The name of column {place} is no name: '{name[:40]}…' ({len(name):,} characters).", at="data")
     twice = [name for name in dict.fromkeys(header) if header.count(name) > 1] if len(set(header)) < len(header) else []
     if twice:
         places = ", ".join(str(i) for i, name in enumerate(header, 1) if name == twice[0])

@@ -10,11 +10,13 @@ from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
 from typing import Any, BinaryIO
 
+import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 import pyarrow.csv as pacsv
 import pyarrow.json as pajson
 import pyarrow.parquet as pq
+from pydantic_core import from_json
 
 from pellux.core.errors import InvalidData
 from pellux.tables.readings import CSV, PARQUET, Reading
@@ -26,17 +28,10 @@ Batch = Mapping[str, pa.Array]
 OnRead = Callable[[int], None]
 
 
-class Unfit(Exception):
-    """A column holds something else than its beginning let expect."""
-
-    def __init__(self, column: str) -> None:
-        self.column = column
-
-
 def batches(path: Path, reading: Reading, numeric: Mapping[str, bool], on_read: OnRead) -> Iterator[Batch]:
     """The file's columns by name, batch after batch; `on_read` is told how many bytes have been read.
 
-    `numeric` says of text tables which columns are read as numbers; Unfit when one of them is not.
+    `numeric` says of text tables which columns are read as numbers. One that turns out not to be comes as text from there on.
     """
     if reading.format == CSV:
         return _text_table(path, reading, numeric, on_read)
@@ -45,27 +40,42 @@ def batches(path: Path, reading: Reading, numeric: Mapping[str, bool], on_read: 
 
 def _text_table(path: Path, reading: Reading, numeric: Mapping[str, bool], on_read: OnRead) -> Iterator[Batch]:
     names = [f"c{place}" for place in range(len(reading.header))]
-    kinds = [pa.float64() if numeric.get(name) else pa.string() for name in reading.header]
-    convert = pacsv.ConvertOptions(
-        column_types=dict(zip(names, kinds, strict=True)), strings_can_be_null=True, null_values=MISSING,
-        decimal_point=reading.decimal or ".",
-    )  # fmt: skip
+    as_numbers = {name for name in reading.header if numeric.get(name)}
 
-    def parsed(chunk: bytes) -> tuple[pa.Table, int]:
+    def read(chunk: bytes, numbers: set[str]) -> pa.Table:
         wrong: list[Any] = []
 
         def remember(row: Any) -> str:
             wrong.append(row)
             return "error"
 
+        kinds = [pa.float64() if name in numbers else pa.string() for name in reading.header]
+        convert = pacsv.ConvertOptions(
+            column_types=dict(zip(names, kinds, strict=True)), strings_can_be_null=True, null_values=MISSING,
+            decimal_point=reading.decimal or ".",
+        )  # fmt: skip
         parse = pacsv.ParseOptions(
             delimiter=reading.delimiter, quote_char=reading.quote, newlines_in_values=True, invalid_row_handler=remember
         )
         options = pacsv.ReadOptions(block_size=max(len(chunk) // 2 + 1, 1024), column_names=names)
         try:
-            return pacsv.read_csv(pa.BufferReader(chunk), options, parse, convert), len(chunk)
+            return pacsv.read_csv(pa.BufferReader(chunk), options, parse, convert)
         except pa.ArrowInvalid as error:
             raise _Unread(error, wrong) from None
+
+    def parsed(chunk: bytes) -> tuple[pa.Table, int]:
+        try:
+            return read(chunk, as_numbers), len(chunk)
+        except _Unread as unread:
+            named = _named_column(unread.error, reading)
+            if named not in as_numbers:
+                raise
+        as_numbers.discard(named)
+        texts = read(chunk, set())  # all that are no numbers at once: one look for each would take as many as there are
+        for place, name in enumerate(reading.header):
+            if name in as_numbers and not _numbers(texts.column(place), reading.decimal):
+                as_numbers.discard(name)
+        return parsed(chunk)
 
     done = lines = 0
     try:
@@ -105,9 +115,24 @@ def _explained(error: pa.ArrowInvalid, wrong: list[Any], reading: Reading, lines
             f"(after row {lines:,}): {(row.text or '')[:80]}",
             at="data",
         )
-    if "CSV column #" in words and "conversion error" in words:
-        return Unfit(reading.header[int(words.partition("CSV column #")[2].partition(":")[0])])
     return InvalidData(f"The file cannot be read as CSV: {words}", at="data")
+
+
+def _named_column(error: pa.ArrowInvalid, reading: Reading) -> str:
+    """The column whose values are not what they were taken for; empty when something else is wrong."""
+    words = str(error).splitlines()[0]
+    if "CSV column #" not in words or "conversion error" not in words:
+        return ""
+    return reading.header[int(words.partition("CSV column #")[2].partition(":")[0])]
+
+
+def _numbers(texts: pa.ChunkedArray, decimal: str) -> bool:
+    trimmed = pc.utf8_trim_whitespace(texts)
+    try:
+        pc.cast(pc.replace_substring(trimmed, ",", ".") if decimal == "," else trimmed, pa.float64())
+    except pa.ArrowInvalid:
+        return False
+    return True
 
 
 def _whole_lines(path: Path, reading: Reading) -> Iterator[bytes]:
@@ -189,10 +214,10 @@ def _parquet(path: Path, on_read: OnRead) -> Iterator[Batch]:
         with pq.ParquetFile(path) as file:
             total, done = max(file.metadata.num_rows, 1), 0
             for batch in file.iter_batches(ROWS):
-                yield {name: plain(column) for name, column in zip(batch.schema.names, batch.columns, strict=True)}
+                yield {name: plain(column, name) for name, column in zip(batch.schema.names, batch.columns, strict=True)}
                 done += batch.num_rows
                 on_read(size * done // total)
-    except (pa.ArrowInvalid, pa.ArrowNotImplementedError, OSError) as error:
+    except (pa.ArrowException, OSError, UnicodeDecodeError) as error:
         raise InvalidData(f"The file cannot be read as Parquet: {str(error).splitlines()[0][:200]}", at="data") from None
 
 
@@ -215,11 +240,35 @@ def _json_lines(path: Path, on_read: OnRead) -> Iterator[Batch]:
 
 
 def _objects(chunk: bytes, line: int) -> Batch:
+    if _deep(chunk):  # Arrow would follow it until its stack ends
+        return _objects_one_by_one(chunk, line)
     try:
         table = pajson.read_json(io.BytesIO(chunk), pajson.ReadOptions(block_size=len(chunk) + 1))
-        return {name: plain(column.combine_chunks()) for name, column in zip(table.column_names, table.columns, strict=True)}
-    except pa.ArrowInvalid:
-        return _objects_one_by_one(chunk, line)
+        if not any(_rounded(column) for column in table.columns):
+            return {
+                name: plain(column.combine_chunks(), name) for name, column in zip(table.column_names, table.columns, strict=True)
+            }
+    except (pa.ArrowInvalid, UnicodeDecodeError):
+        pass
+    return _objects_one_by_one(chunk, line)
+
+
+def _rounded(column: pa.ChunkedArray) -> bool:
+    """Whether numbers may have been whole ones of more than 64 bits, of which Arrow keeps the first digits only."""
+    return bool(pa.types.is_floating(column.type) and (pc.max(pc.abs(column)).as_py() or 0) >= LARGEST_WHOLE)
+
+
+def _deep(chunk: bytes) -> bool:
+    """Whether brackets may nest deeper than any table has them, those inside of texts counted along."""
+    if b"[" not in chunk and chunk.count(b"{") <= chunk.count(b"\n") + 1:
+        return False
+    steps = np.zeros(256, np.int32)
+    steps[[ord("["), ord("{")]], steps[[ord("]"), ord("}")]] = 1, -1
+    bytes_ = np.frombuffer(chunk, np.uint8)
+    depth = np.cumsum(steps[bytes_])
+    starts = np.concatenate([[0], np.flatnonzero(bytes_[:-1] == ord("\n")) + 1])
+    before = np.concatenate([[0], depth[starts[1:] - 1]])
+    return bool((np.maximum.reduceat(depth, starts) - before > DEEPEST).any())
 
 
 def _objects_one_by_one(chunk: bytes, first: int) -> Batch:
@@ -229,37 +278,69 @@ def _objects_one_by_one(chunk: bytes, first: int) -> Batch:
         if not text.strip():
             continue
         try:
-            found = json.loads(text)
+            found = from_json(text)  # it refuses endless nesting and halves of character pairs
         except ValueError as error:
-            raise InvalidData(f"Line {number} is not JSON: {getattr(error, 'msg', error)}.", at="data") from None
+            raise InvalidData(f"Line {number} is not JSON: {error}.", at="data") from None
         if not isinstance(found, dict):
             raise InvalidData(f"Line {number} is not an object with a value for each column.", at="data")
         rows.append(found)
     names = dict.fromkeys(name for row in rows for name in row)
-    return {name: plain(_mixed([row.get(name) for row in rows])) for name in names}
+    return {name: plain(_mixed([row.get(name) for row in rows]), name) for name in names}
 
 
 def _mixed(values: list[Any]) -> pa.Array:
     try:
         return pa.array(values)
-    except (pa.ArrowInvalid, pa.ArrowTypeError):
+    except (pa.ArrowException, OverflowError):
         return pa.array([None if v is None else v if isinstance(v, str) else json.dumps(v) for v in values], pa.string())
 
 
-def plain(column: pa.Array) -> pa.Array:
-    """A column as float64, string, bool or timestamp; null where its values are nested or not of such a kind."""
+def plain(column: pa.Array, name: str) -> pa.Array:
+    """A column as float64, string, bool or timestamp, or as LARGE; null where its values are nested or not of such a kind."""
     kind = column.type
     if pa.types.is_dictionary(kind):
-        return plain(column.cast(kind.value_type))
-    if pa.types.is_integer(kind) or pa.types.is_floating(kind) or pa.types.is_decimal(kind) or pa.types.is_null(kind):
+        return plain(column.cast(kind.value_type), name)
+    if pa.types.is_integer(kind) or (pa.types.is_decimal(kind) and kind.scale == 0):
+        return pc.cast(column, LARGE) if _large(column) else pc.cast(column, pa.float64(), safe=False)
+    if pa.types.is_floating(kind) or pa.types.is_decimal(kind) or pa.types.is_null(kind):
         return pc.cast(column, pa.float64(), safe=False)
-    if pa.types.is_boolean(kind) or pa.types.is_string(kind):
+    if pa.types.is_boolean(kind):
         return column
-    if pa.types.is_large_string(kind) or pa.types.is_string_view(kind):
-        return column.cast(pa.string())
+    if pa.types.is_string(kind) or pa.types.is_large_string(kind) or pa.types.is_string_view(kind):
+        return _readable(column.cast(pa.string()), name)
     if pa.types.is_date(kind) or pa.types.is_timestamp(kind):
-        return pc.cast(column, pa.timestamp("us"), safe=False)
+        return _stamps(column)
     return pa.nulls(len(column), NESTED)
 
 
+def _large(column: pa.Array) -> bool:
+    ends = pc.min_max(column).as_py()
+    return any(end is not None and abs(int(end)) > LARGEST_EXACT for end in ends.values())
+
+
+def _readable(texts: pa.Array, name: str) -> pa.Array:
+    try:
+        texts.validate(full=True)
+    except pa.ArrowInvalid:
+        raise InvalidData(f"{name} holds texts that are not UTF-8.", at="data") from None
+    if pc.any(pc.match_substring(texts, "\0")).as_py():
+        raise InvalidData(f"{name} holds NUL bytes, which no text has.", at="data")
+    return texts
+
+
+def _stamps(column: pa.Array) -> pa.Array:
+    """As microseconds without a zone; null where that is outside of what they can say."""
+    if pa.types.is_date(column.type):
+        return pc.cast(pc.cast(column, pa.timestamp("s")), pa.timestamp("us"), safe=False)
+    stamps = column.cast(pa.timestamp(column.type.unit)) if column.type.tz else column
+    coarser = {"s": 10**6, "ms": 10**3}.get(stamps.type.unit, 1)
+    numbers, limit = pc.cast(stamps, pa.int64()), 2**63 // coarser - 1
+    inside = pc.and_(pc.less_equal(numbers, limit), pc.greater_equal(numbers, -limit))
+    return pc.cast(pc.if_else(inside, stamps, pa.scalar(None, stamps.type)), pa.timestamp("us"), safe=False)
+
+
+LARGE = pa.large_string()  # whole numbers that a floating-point number cannot tell from their neighbours, as they are written
+LARGEST_EXACT = 2**53
+LARGEST_WHOLE = 2.0**63
+DEEPEST = 60  # brackets in brackets
 NESTED = pa.binary()  # stands for what cannot be used

@@ -12,8 +12,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pellux.core.errors import InvalidBrief
+from pellux.tables.files import DATA, array, gone
 
 NUMBER, CATEGORY, YES_NO, DATE, TEXT = "number", "category", "yes/no", "date", "text"
+FILES = ("table.json", "numbers.npy", "codes.npy")
 TYPES = (NUMBER, CATEGORY, YES_NO, DATE, TEXT)
 
 
@@ -86,7 +88,10 @@ class Table:
 
     @staticmethod
     def open(folder: Path) -> Table:
-        found = json.loads((folder / "table.json").read_text("utf-8"))
+        try:
+            found = json.loads((folder / "table.json").read_text("utf-8"))
+        except FileNotFoundError:
+            raise gone(folder / "table.json", DATA) from None
         columns = tuple(
             Column(**{**c, **{n: tuple(c.get(n, ())) for n in ("categories", "histogram", "examples")}}) for c in found["columns"]
         )
@@ -117,11 +122,11 @@ class Table:
 
     @cached_property
     def numbers(self) -> NDArray[np.float64]:
-        return np.load(self.folder / "numbers.npy", mmap_mode="r")  # type: ignore[no-any-return]
+        return array(self.folder / "numbers.npy", DATA, "r")  # type: ignore[no-any-return]
 
     @cached_property
     def codes(self) -> NDArray[np.int32]:
-        return np.load(self.folder / "codes.npy", mmap_mode="r")  # type: ignore[no-any-return]
+        return array(self.folder / "codes.npy", DATA, "r")  # type: ignore[no-any-return]
 
     def values(self, name: str, *, at: str = "target") -> NDArray[Any]:
         """A column's numbers (NaN: missing), or its category codes (-1: missing), shape (rows,)."""

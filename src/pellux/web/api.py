@@ -14,13 +14,17 @@ from pydantic_core import PydanticSerializationError
 from werkzeug.exceptions import BadRequest, UnsupportedMediaType
 
 from pellux.service.engine.events import LedgerEntry
+from pellux.service.errors import NotFound
 from pellux.service.planning.requests import explain
 from pellux.service.schemas import ProblemDocument
 from pellux.version import __version__
+from pellux.web.front_door import MOST_JSON
+from pellux.web.idempotency import Once
 
 PREFIX = "/api/v1"
 JSON = "application/json"
 EVENTS = "LedgerEntry"
+MOST_ID = 2**63 - 1
 
 
 @dataclass(frozen=True)
@@ -74,8 +78,9 @@ class Api:
         return declare
 
     def install(self, app: Flask) -> None:
+        once = Once()
         for operation, function in self._handlers:
-            view = _view(operation, function)
+            view = _view(operation, function, once)
             app.add_url_rule(PREFIX + operation.path, operation.name, view, methods=[operation.method])
 
     def document(self) -> dict[str, Any]:
@@ -98,9 +103,18 @@ class Api:
         }
 
 
-def _view(operation: Operation, function: Callable[..., Any]) -> Callable[..., Response]:
+def _view(operation: Operation, function: Callable[..., Any], once: Once) -> Callable[..., Response]:
     @functools.wraps(function)
     def view(**arguments: Any) -> Response:
+        if operation.consumes != JSON:  # a file is kept once by its content
+            return carried_out(arguments)
+        request.max_content_length = MOST_JSON
+        return once.answer(lambda: carried_out(arguments))
+
+    def carried_out(arguments: dict[str, Any]) -> Response:
+        for name, given in arguments.items():
+            if isinstance(given, int) and given > MOST_ID:
+                raise NotFound(f"There is no {name.removesuffix('_id')} {str(given)[:30]}.")
         if operation.query is not None:
             arguments["query"] = _checked(operation.query, request.args.to_dict())
         if operation.body is not None:
@@ -123,10 +137,12 @@ def _checked(kind: type[BaseModel], found: Any) -> BaseModel:
 def _json_body() -> Any:
     if request.mimetype != JSON:
         raise UnsupportedMediaType(f"Send {JSON}, not {request.mimetype or 'nothing'}.")
-    found = request.get_json(silent=True)
-    if found is None:
-        raise BadRequest("The body is not valid JSON.")
-    return found
+    try:
+        return json.loads(request.get_data())
+    except ValueError as error:
+        raise BadRequest(f"The body is not valid JSON: {error}.") from None
+    except RecursionError:
+        raise BadRequest("The body is not valid JSON: it nests too deeply.") from None
 
 
 def _respond(operation: Operation, found: Any) -> Response:

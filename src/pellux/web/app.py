@@ -23,10 +23,11 @@ SMALL = 1000
 def create_app(engine: Engine, *, host: str = "127.0.0.1", token: str | None = None) -> Flask:
     """The WSGI application of one workspace; `token` is asked for wherever it is not None."""
     app = Flask("pellux", static_folder=None)
-    app.extensions["pellux"] = Server(engine)
+    guard = security.Guard(host, token)
+    app.extensions["pellux"] = Server(engine, guard)
     app.json.sort_keys = False  # type: ignore[attr-defined]
     problem_documents.install(app)
-    security.install(app, host=host, token=token)
+    security.install(app, guard)
     resources = api()
     resources.install(app)
     document = json.dumps(resources.document())
@@ -49,9 +50,10 @@ def create_app(engine: Engine, *, host: str = "127.0.0.1", token: str | None = N
     @app.get("/<path:path>")
     def page(path: str) -> Response:
         """A built file, or the page itself: its own router knows the rest of the address."""
-        if path.startswith(("api/", "assets/")) and not (STATIC / path).is_file():
-            return problem_documents.problem(404, "not-found", f"There is no resource at /{path}.")
-        if path and (STATIC / path).is_file():
+        built = path in _built()
+        if path.startswith(("api/", "assets/")) and not built:
+            return problem_documents.problem(404, "not-found", f"There is no resource at /{path[:200]}.")
+        if built:
             found = send_from_directory(STATIC, path, max_age=31536000 if path.startswith("assets/") else 0)
         else:
             found = send_from_directory(STATIC, "index.html", max_age=0)
@@ -67,6 +69,12 @@ def create_app(engine: Engine, *, host: str = "127.0.0.1", token: str | None = N
         return _compressed(response)
 
     return app
+
+
+@lru_cache(1)
+def _built() -> frozenset[str]:
+    """The built files by their paths: what is asked for is looked up here, never on the disk."""
+    return frozenset(str(path.relative_to(STATIC)) for path in STATIC.rglob("*") if path.is_file())
 
 
 def _compressed(response: Response) -> Response:

@@ -8,11 +8,13 @@ from dataclasses import dataclass, field
 from flask import current_app
 
 from pellux.service.engine.engine import Engine
+from pellux.web.security import Guard
 
 
 @dataclass
 class Server:
     engine: Engine
+    guard: Guard
     stopping: threading.Event = field(default_factory=threading.Event)
 
 

@@ -13,6 +13,7 @@ from pellux.web.context import server
 from pellux.web.problem_documents import problem
 
 MOST_STREAMS = 40
+MOST_DIGITS = 18  # of a number that the database can hold
 
 
 def blueprint() -> Blueprint:
@@ -44,6 +45,6 @@ def blueprint() -> Blueprint:
 def _number(text: str | None, name: str) -> int | None:
     if text is None:
         return None
-    if not text.isdigit():
-        raise InvalidPlan(f"'{text}' is not a number.", at=name)
+    if not (text.isascii() and text.isdecimal()) or len(text) > MOST_DIGITS:
+        raise InvalidPlan(f"'{text[:40]}' is not the number of a ledger entry or a search.", at=name)
     return int(text)

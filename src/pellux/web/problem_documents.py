@@ -12,21 +12,29 @@ from pellux.service.errors import Conflict, NotFound, PelluxError, WorkspaceErro
 from pellux.service.schemas import ProblemDocument
 
 log = logging.getLogger("pellux.web")
+AGAIN = 5  # seconds after which to ask again when the workspace could not be written or read
 STATUS = ((NotFound, 404), (Conflict, 409), (WorkspaceError, 503), (PelluxError, 422))
 
 
-def problem(status: int, code: str, detail: str, field: str | None = None, trace: str | None = None) -> Response:
-    document = ProblemDocument(
+def document(status: int, code: str, detail: str, field: str | None = None, trace: str | None = None) -> ProblemDocument:
+    return ProblemDocument(
         type=f"urn:pellux:error:{code}", title=HTTPStatus(status).phrase, status=status, detail=detail, field=field, trace=trace
     )
-    return current_app.response_class(document.model_dump_json(), status, mimetype="application/problem+json")
+
+
+def problem(status: int, code: str, detail: str, field: str | None = None, trace: str | None = None) -> Response:
+    text = document(status, code, detail, field, trace).model_dump_json()
+    return current_app.response_class(text, status, mimetype="application/problem+json")
 
 
 def install(app: Flask) -> None:
     @app.errorhandler(PelluxError)
     def ours(error: PelluxError) -> Response:
         status = next(status for kind, status in STATUS if isinstance(error, kind))
-        return problem(status, error.code, error.message, error.at, getattr(error, "detail", None))
+        answer = problem(status, error.code, error.message, error.at, getattr(error, "detail", None))
+        if status == 503:
+            answer.headers["Retry-After"] = str(AGAIN)
+        return answer
 
     @app.errorhandler(HTTPException)
     def http(error: HTTPException) -> Response:

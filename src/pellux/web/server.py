@@ -15,6 +15,7 @@ from flask import Flask
 
 from pellux.service.errors import WorkspaceError
 from pellux.service.workspace import Workspace
+from pellux.web import front_door
 from pellux.web.context import Server
 
 
@@ -47,8 +48,10 @@ def serve(app: Flask, listening: socket.socket, workspace: Workspace, announce: 
     # send_bytes=1: an event goes out when it happens, not when a buffer is full.
     server = waitress.create_server(
         app, sockets=[listening], threads=64, send_bytes=1, channel_request_lookahead=1, channel_timeout=120,
-        max_request_body_size=64 * 2**30, clear_untrusted_proxy_headers=True,
+        max_request_body_size=front_door.MOST_DATA + 1, clear_untrusted_proxy_headers=True,
+        connection_limit=front_door.MOST_CONNECTIONS, cleanup_interval=front_door.LOOK, asyncore_use_poll=True,
     )  # fmt: skip
+    front_door.keep(server, bench.guard.refusal, workspace.folder / "data")
 
     def end(number: int, frame: FrameType | None) -> None:
         bench.stopping.set()

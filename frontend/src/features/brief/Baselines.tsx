@@ -2,7 +2,7 @@ import type { TableProblem } from "../../api/client";
 import { useBaselines, useScoreBaselines } from "../../api/problems";
 import { useCatalogue } from "../../api/workspace";
 import { duration, withError } from "../../lib/format";
-import { scoreScale } from "../../lib/ramp";
+import { foldEffects, scoreScale } from "../../lib/ramp";
 import { FoldRing } from "../../charts/FoldRing";
 
 /** The default configuration of each learner, scored on all folds: the reference line of everything later. */
@@ -16,6 +16,7 @@ export function Baselines({ problem }: { problem: TableProblem }) {
   const scale = scoreScale(
     found.map((b) => b.score),
     problem.judging.larger_is_better,
+    foldEffects(found.map((b) => b.folds)),
   );
   return (
     <div className="sheet col padded near" data-baselines={found.length}>

@@ -2,6 +2,8 @@ import TextField from "@mui/material/TextField";
 import type { Preview } from "../../api/client";
 import { count } from "../../lib/format";
 import { SplitBars } from "../../charts/SplitBars";
+import type { AmountRule } from "../../lib/amount";
+import { NumberField } from "../../ui/NumberField";
 import { FieldError } from "../../ui/FieldError";
 import { kindsFor, type BriefForm } from "./briefForm";
 
@@ -27,22 +29,29 @@ export function SplitPlan({ preview, form, change, error }: Props) {
   const task = preview?.brief.task ?? "binary";
   const kind = form.kind || preview?.brief.split || "stratified";
   const wrong = FIELDS.map(error).find(Boolean);
-  const number = (label: string, value: number, put: (value: number) => void, field: string, width: number) => (
-    <TextField
+  const number = (
+    label: string,
+    value: number,
+    put: (value: number) => void,
+    field: string,
+    width: number,
+    rule: AmountRule,
+  ) => (
+    <NumberField
       label={label}
-      type="number"
       value={value}
-      error={!!error(field)}
-      onChange={(e) => put(Number(e.target.value))}
-      slotProps={{ htmlInput: { step: "any" } }}
-      sx={{ width }}
+      rule={rule}
+      wrong={!!error(field)}
+      width={width}
+      onValue={(typed) => put(Number(typed))}
     />
   );
   return (
     <div className="sheet col padded">
       <h2>Split plan</h2>
       <div className="row wrap" style={{ rowGap: 12 }}>
-        {kind !== "column" && number("Folds", form.folds, (folds) => change({ folds }), "folds", 74)}
+        {kind !== "column" &&
+          number("Folds", form.folds, (folds) => change({ folds }), "folds", 74, { whole: true, least: 2 })}
         <TextField
           label="Kind"
           select
@@ -58,14 +67,16 @@ export function SplitPlan({ preview, form, change, error }: Props) {
           ))}
         </TextField>
         {kind === "ordered"
-          ? number("Gap, days", form.gap, (gap) => change({ gap }), "gap", 92)
-          : kind !== "column" && number("Repeats", form.repeats, (repeats) => change({ repeats }), "repeats", 82)}
+          ? number("Gap, days", form.gap, (gap) => change({ gap }), "gap", 92, { least: 0 })
+          : kind !== "column" &&
+            number("Repeats", form.repeats, (repeats) => change({ repeats }), "repeats", 82, { whole: true, least: 1 })}
         {number(
           "Holdout %",
           Math.round(form.holdout * 1000) / 10,
           (share) => change({ holdout: share / 100 }),
           "holdout",
           92,
+          { least: 0, most: 100 },
         )}
         <TextField
           label="Holdout by"
@@ -81,7 +92,7 @@ export function SplitPlan({ preview, form, change, error }: Props) {
           {form.roles.group && <option value="group">group</option>}
           {form.roles.time && <option value="time">last in time</option>}
         </TextField>
-        {number("Seed", form.seed, (seed) => change({ seed }), "seed", 80)}
+        {number("Seed", form.seed, (seed) => change({ seed }), "seed", 80, { whole: true, least: 0 })}
       </div>
       {wrong && <FieldError text={wrong} field="folds" />}
       <p className="small soft">{WORDS[kind]}</p>

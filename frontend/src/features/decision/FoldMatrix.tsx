@@ -4,7 +4,7 @@ import type { Problem } from "../../api/client";
 import { useTrialRemarks } from "../../api/trials";
 import type { Finalist, Finalists } from "../../api/decisions";
 import { bytes, duration, score, withError } from "../../lib/format";
-import { goodness, inkOn, ramp, type ScoreScale } from "../../lib/ramp";
+import { foldEffects, goodness, inkOn, ramp, type ScoreScale } from "../../lib/ramp";
 import { Chances } from "../../charts/Chances";
 import { ErrorBar } from "../../charts/ErrorBar";
 
@@ -21,6 +21,8 @@ interface Spans {
   cells: ScoreScale;
   means: { low: number; high: number };
   bar: number | null;
+  typical: number; // the mean of all means
+  base: number | null; // the baseline's mean
   folds: number;
 }
 
@@ -44,11 +46,11 @@ export function FoldMatrix({ problem, found, chosen, inspected, onChoose, onInsp
   const few = spans.folds <= FEW;
   const grid = {
     display: "grid",
-    gridTemplateColumns: `116px minmax(${few ? 43 * spans.folds : 260}px, 1fr) 144px 128px 98px 50px`,
+    gridTemplateColumns: `116px minmax(${few ? 43 * spans.folds : 260}px, 1fr) 168px 128px 98px 50px`,
     alignItems: "center",
     gap: 10,
     padding: "0 10px",
-    minWidth: 606 + (few ? 43 * spans.folds : 260),
+    minWidth: 630 + (few ? 43 * spans.folds : 260),
   } as const;
   return (
     <div className="sheet" style={{ overflow: "hidden" }}>
@@ -168,12 +170,12 @@ function Folds({ f, spans, few }: { f: Finalist; spans: Spans; few: boolean }) {
     >
       {f.trial.scores.map((value, i) => {
         if (value === null) return <span key={i}>–</span>;
-        const share = goodness(value, spans.cells);
+        const share = goodness(value, spans.cells, i);
         return (
           <span
             key={i}
             className="small shrinks"
-            title={`fold ${i + 1}: ${score(value)}`}
+            title={`fold ${i + 1}: ${score(value)}, ${better(value, i, spans)}`}
             style={{ background: ramp(share), color: inkOn(share), display: "grid", placeItems: "center" }}
           >
             {few && spans.folds <= 10 ? score(value, f.trial.standard_error) : ""}
@@ -193,6 +195,8 @@ function Mean({ f, spans }: { f: Finalist; spans: Spans }) {
         low={spans.means.low}
         high={spans.means.high}
         mark={spans.bar}
+        base={spans.base}
+        width={166}
         dashed={f.is_baseline}
         again={f.rejudged}
       />
@@ -235,18 +239,34 @@ function Against({ f, leader }: { f: Finalist; leader: number | null }) {
   );
 }
 
-/** All folds of all finalists on one ramp, all means on one axis. */
+/** From end to end of the means and errors; far behind the usual ones it is cut, for these have to be told apart. */
+function axis(ends: number[], larger: boolean) {
+  const sorted = [...ends].sort((a, b) => a - b);
+  const low = sorted[0]!;
+  const high = sorted[sorted.length - 1]!;
+  const middle = sorted[Math.floor(sorted.length / 2)]!;
+  return larger
+    ? { low: Math.max(low, high - 3 * (high - middle)), high }
+    : { low, high: Math.min(high, low + 3 * (middle - low)) };
+}
+
+/** What a fold's score says of the trial: how it compares with the others on that fold. */
+function better(value: number, fold: number, spans: Spans): string {
+  const usual = spans.typical + (spans.cells.effects?.[fold] ?? 0);
+  const ahead = spans.cells.larger ? value - usual : usual - value;
+  return `${score(Math.abs(ahead))} ${ahead >= 0 ? "better" : "worse"} than finalists are on it on average`;
+}
+
+/** All folds of all finalists on one ramp, without what makes some folds easier; all means on one axis. */
 function spansOf(problem: Problem, found: Finalists): Spans {
   const larger = problem.judging.larger_is_better;
   const { finalists } = found;
-  let low = Infinity;
-  let high = -Infinity;
-  for (const f of finalists)
-    for (const value of f.trial.scores)
-      if (value !== null) {
-        low = Math.min(low, value);
-        high = Math.max(high, value);
-      }
+  const effects = foldEffects(finalists.map((f) => f.trial.scores));
+  const without = finalists.flatMap((f) =>
+    f.trial.scores.flatMap((value, fold) => (value === null ? [] : [value - (effects[fold] ?? 0)])),
+  );
+  const low = Math.min(...without);
+  const high = Math.max(...without);
   const ends = finalists.flatMap((f) => [
     f.trial.mean! - (f.trial.standard_error ?? 0),
     f.trial.mean! + (f.trial.standard_error ?? 0),
@@ -256,8 +276,10 @@ function spansOf(problem: Problem, found: Finalists): Spans {
   ]);
   const best = finalists.find((f) => f.trial.id === found.leader) ?? finalists[0]!;
   return {
-    cells: high > low ? { low, high, larger } : { low: low - 0.5, high: high + 0.5, larger },
-    means: { low: Math.min(...ends), high: Math.max(...ends) },
+    cells: { ...(high > low ? { low, high } : { low: low - 0.5, high: high + 0.5 }), larger, effects },
+    typical: finalists.reduce((sum, f) => sum + f.trial.mean!, 0) / finalists.length,
+    base: finalists.find((f) => f.is_baseline)?.trial.mean ?? null,
+    means: axis(ends, larger),
     bar: best.trial.standard_error === null ? null : best.trial.mean! + (larger ? -1 : 1) * best.trial.standard_error,
     folds: problem.judging.folds,
   };

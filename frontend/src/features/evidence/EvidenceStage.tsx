@@ -88,6 +88,7 @@ function Trials({
         problem={problem}
         search={search}
         means={points?.means ?? []}
+        effects={points?.fold_effects}
         ordering={{ ...ordering, where: asked }}
         onSort={(sort) =>
           setOrdering((held) => ({ sort, descending: held.sort === sort ? !held.descending : sort !== "number" }))

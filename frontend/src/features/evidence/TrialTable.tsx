@@ -11,6 +11,7 @@ interface Props {
   problem: Problem;
   search: Search;
   means: (number | null)[];
+  effects: number[] | undefined;
   ordering: Ordering;
   onSort: (column: string) => void;
   onError: (message: string | null) => void;
@@ -22,12 +23,23 @@ interface Props {
 const ROW = 38;
 
 /** All trials of a search as one continuous list; only what is seen is fetched and drawn. */
-export function TrialTable({ problem, search, means, ordering, onSort, onError, filter, selected, inspect }: Props) {
+export function TrialTable({
+  problem,
+  search,
+  means,
+  effects,
+  ordering,
+  onSort,
+  onError,
+  filter,
+  selected,
+  inspect,
+}: Props) {
   const scroller = useRef<HTMLDivElement>(null);
   const [seen, setSeen] = useState({ first: 0, last: 30 });
   const { rows, total, error } = useRows(search.id, ordering, seen.first, seen.last);
   const parameters = search.parameters.filter((p) => p.kind !== "fixed").map((p) => String(p.name));
-  const scale = useMemo(() => scoreScale(means, problem.judging.larger_is_better), [means, problem]);
+  const scale = useMemo(() => scoreScale(means, problem.judging.larger_is_better, effects), [means, effects, problem]);
   const virtual = useVirtualizer({
     count: total ?? 0,
     getScrollElement: () => scroller.current,

@@ -8,6 +8,7 @@ import { count, plural, score, withError } from "../../lib/format";
 import { Mark } from "../../charts/Mark";
 import { Spark } from "../../charts/Spark";
 import { StateMark } from "../../charts/StateMark";
+import { NotTrusted } from "./NotTrusted";
 
 export function HomeStage() {
   const problems = useProblems();
@@ -28,6 +29,7 @@ export function HomeStage() {
   );
   return (
     <div className="stage col apart">
+      <NotTrusted />
       <div className="row">
         <h1 className="grow">Problems</h1>
         <TextField

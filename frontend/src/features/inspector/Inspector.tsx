@@ -45,7 +45,7 @@ function Body({ trial, close }: { trial: TrialDetail; close: () => void }) {
   const { problemView } = useChosen();
   const larger = problemView?.judging.larger_is_better ?? true;
   const points = usePoints(trial.search_id).data;
-  const scale = scoreScale(points?.means ?? [trial.mean], larger);
+  const scale = scoreScale(points?.means ?? [trial.mean], larger, points?.fold_effects);
   const remarks = useTrialRemarks(trial.id);
   const folds = Math.max(problemView?.judging.fits ?? 0, trial.scores.length, trial.fits.length);
   return (
@@ -135,7 +135,7 @@ function Folds({ trial, scale }: { trial: TrialDetail; scale: ReturnType<typeof 
     <table className="collapsed full" aria-label="Fold scores">
       <tbody>
         {trial.fits.map((fit) => {
-          const share = fit.score === null ? null : goodness(fit.score, scale);
+          const share = fit.score === null ? null : goodness(fit.score, scale, fit.fold);
           return (
             <tr className="ruled" key={`${fit.fold}/${fit.rung}`} style={{ verticalAlign: "top" }}>
               <th scope="row" className="small left medium" style={{ padding: "4px 0" }}>

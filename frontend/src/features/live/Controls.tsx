@@ -86,6 +86,11 @@ export function Controls({ search }: { search: Search }) {
         <span>{search.fits.run} fits</span>
         {search.reason && <span className="soft cut">{search.reason}</span>}
       </div>
+      {search.waits_for && (
+        <p role="status" className="soft">
+          {search.waits_for} The search goes on by itself as soon as it can write.
+        </p>
+      )}
       {(search.halted ?? refusal) && (
         <p role="alert" className="ember">
           {search.halted ? `The engine stopped: ${search.halted} Mend it and resume.` : refusal!.message}

@@ -61,7 +61,7 @@ function Watch({ problem, search, inspect }: { problem: Problem; search: Search;
   const [by, setBy] = useState<"trials" | "seconds">("trials");
   const [span, setSpan] = useState<keyof typeof SPANS>("last minute");
   const larger = problem.judging.larger_is_better;
-  const scale = useMemo(() => scoreScale(points?.means ?? [], larger), [points, larger]);
+  const scale = useMemo(() => scoreScale(points?.means ?? [], larger, points?.fold_effects), [points, larger]);
   const used = search.active_seconds > 0 ? search.busy_seconds / (search.active_seconds * search.workers) : null;
   const pick = (number: number) => {
     const index = points?.numbers.indexOf(number) ?? -1;

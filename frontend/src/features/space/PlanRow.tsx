@@ -11,7 +11,9 @@ import { EarlyStopping } from "./EarlyStopping";
 import { PlanSettings } from "./PlanSettings";
 import { FromDecision } from "./FromDecision";
 import { PastResults } from "./PastResults";
+import { isWrong, wanted } from "../../lib/amount";
 import { count } from "../../lib/format";
+import { NumberField } from "../../ui/NumberField";
 
 interface Props {
   problem: Problem;
@@ -25,15 +27,32 @@ interface Plan {
   stopping: string;
   settings: Record<string, number | string>; // of early stopping
   strategySettings: Record<string, number | string>;
-  trials: number;
+  trials: number | "";
   minutes: number | "";
   target: number | "";
   noGainIn: number | "";
   workers: number | "";
-  seed: number;
+  seed: number | "";
   warm: boolean;
   decision: number | null;
 }
+
+const COUNT = { whole: true, least: 1, empty: true };
+const AMOUNTS = [
+  { label: "Trials", key: "trials", field: "trials", hint: "", width: 80, rule: { whole: true, least: 1 } },
+  { label: "Minutes", key: "minutes", field: "minutes", hint: "no limit", width: 90, rule: { least: 0, empty: true } },
+  { label: "Until score", key: "target", field: "target score", hint: "none", width: 80, rule: { empty: true } },
+  { label: "No gain in", key: "noGainIn", field: "no gain in", hint: "trials", width: 80, rule: COUNT },
+  { label: "Workers", key: "workers", field: "workers", hint: "", width: 80, rule: { ...COUNT, most: 256 } },
+  {
+    label: "Seed",
+    key: "seed",
+    field: "seed",
+    hint: "",
+    width: 80,
+    rule: { whole: true, least: 0, most: 2 ** 31 - 1 },
+  },
+] as const;
 
 /** The foot of the Space screen: the plan in one row, what it will cost, and Launch. */
 export function PlanRow({ problem, learner, space, ready }: Props) {
@@ -59,12 +78,23 @@ export function PlanRow({ problem, learner, space, ready }: Props) {
   const chosen = strategies.find((s) => s.key === plan.strategy);
   const alone = chosen?.continues ?? false; // it ends weak trials itself, and takes no rule beside it
   const body = request(alone ? { ...plan, stopping: "none" } : plan, learner, space);
-  const asked = useDebounced(body, 250);
-  const forecast = useForecast(problem.id, asked, ready && asked.space !== "" && asked.learner === learner);
+  const mistyped = [
+    ...AMOUNTS.filter(({ key }) => isWrong(plan[key])).map(({ label, rule }) => `${label}: ${wanted(rule)}.`),
+    ...Object.entries({ ...plan.settings, ...plan.strategySettings })
+      .filter(([, value]) => Number.isNaN(value))
+      .map(([name]) => `${name}: ${wanted({ empty: true })}.`),
+  ];
+  const sound = ready && mistyped.length === 0;
+  const asked = useDebounced(mistyped.length ? null : body, 250);
+  const forecast = useForecast(
+    problem.id,
+    asked ?? body,
+    sound && asked !== null && asked.space !== "" && asked.learner === learner,
+  );
   const navigate = useNavigate();
   const launch = useLaunch(problem.id, (search) => void navigate(`/p/${problem.id}/live?search=${search.id}`));
   const rehearsal = useRehearsal(problem.id);
-  const wrong = launch.error ?? forecast.error ?? rehearsal.error;
+  const wrong = mistyped.length ? null : (launch.error ?? forecast.error ?? rehearsal.error);
   const at = (field: string) => wrong?.field === `plan.${field}`;
   const known = forecast.data;
   return (
@@ -106,41 +136,18 @@ export function PlanRow({ problem, learner, space, ready }: Props) {
           onStrategy={(strategySettings) => change({ strategySettings })}
           onStopping={(settings) => change({ settings })}
         />
-        <Amount
-          label="Trials"
-          value={plan.trials}
-          wrong={at("trials")}
-          onValue={(v) => change({ trials: Number(v) })}
-        />
-        <Amount
-          label="Minutes"
-          hint="no limit"
-          value={plan.minutes}
-          wrong={at("minutes")}
-          onValue={(minutes) => change({ minutes })}
-        />
-        <Amount
-          label="Until score"
-          hint="none"
-          value={plan.target}
-          wrong={at("target score")}
-          onValue={(target) => change({ target })}
-        />
-        <Amount
-          label="No gain in"
-          hint="trials"
-          value={plan.noGainIn}
-          wrong={at("no gain in")}
-          onValue={(noGainIn) => change({ noGainIn })}
-        />
-        <Amount
-          label="Workers"
-          hint={String(cores)}
-          value={plan.workers}
-          wrong={at("workers")}
-          onValue={(workers) => change({ workers })}
-        />
-        <Amount label="Seed" value={plan.seed} wrong={at("seed")} onValue={(v) => change({ seed: Number(v) })} />
+        {AMOUNTS.map(({ label, key, field, hint, width, rule }) => (
+          <NumberField
+            key={key}
+            label={label}
+            hint={key === "workers" ? String(cores) : hint}
+            width={width}
+            rule={rule}
+            value={plan[key]}
+            wrong={at(field)}
+            onValue={(value) => change({ [key]: value })}
+          />
+        ))}
         <label
           className="row small closer"
 
@@ -166,9 +173,9 @@ export function PlanRow({ problem, learner, space, ready }: Props) {
       </div>
       <div className="row" style={{ marginTop: 8, alignItems: "center" }}>
         <div className="grow small" role="status" data-forecast style={{ lineHeight: 1.45 }}>
-          {wrong ? (
+          {wrong || mistyped.length ? (
             <span role="alert" className="ember" data-error="plan">
-              {wrong.message.split("\n")[0]}
+              {wrong ? wrong.message.split("\n")[0] : mistyped.join(" ")}
             </span>
           ) : known ? (
             <Forecast forecast={known} automatic={plan.strategy === "automatic"} strategies={strategies} />
@@ -179,7 +186,7 @@ export function PlanRow({ problem, learner, space, ready }: Props) {
         <Button
           variant="outlined"
           sx={{ flex: "none" }}
-          disabled={!ready || rehearsal.isPending}
+          disabled={!sound || rehearsal.isPending}
           title="Four cheap fits on one fold: proves that the set-up works, and times it."
           onClick={() => rehearsal.mutate(body)}
         >
@@ -189,7 +196,7 @@ export function PlanRow({ problem, learner, space, ready }: Props) {
           variant="contained"
           size="large"
           sx={{ flex: "none" }}
-          disabled={!ready || launch.isPending}
+          disabled={!sound || launch.isPending}
           onClick={() => launch.mutate(body)}
         >
           {launch.isPending ? "Launching …" : "Launch"}
@@ -216,12 +223,12 @@ function request(plan: Plan, learner: string, space: string): Schemas["SearchReq
       "strategy settings": plan.strategySettings,
       "early stopping": plan.stopping,
       stopping: plan.settings,
-      trials: plan.trials,
+      trials: plan.trials || 1,
       minutes: amount(plan.minutes),
       "target score": amount(plan.target),
       "no gain in": amount(plan.noGainIn),
       workers: amount(plan.workers),
-      seed: plan.seed,
+      seed: plan.seed || 0,
       starts: [],
       "from decisions": plan.decision === null ? [] : [plan.decision],
       "warm start": plan.warm ? "all" : "none",
@@ -232,27 +239,4 @@ function request(plan: Plan, learner: string, space: string): Schemas["SearchReq
       "prefix mb": 512,
     },
   };
-}
-
-interface AmountProps {
-  label: string;
-  hint?: string;
-  value: number | "";
-  wrong: boolean;
-  onValue: (value: number | "") => void;
-}
-
-function Amount({ label, hint, value, wrong, onValue }: AmountProps) {
-  return (
-    <TextField
-      label={label}
-      type="number"
-      placeholder={hint}
-      value={value}
-      error={wrong}
-      onChange={(e) => onValue(e.target.value === "" ? "" : Number(e.target.value))}
-      slotProps={{ inputLabel: { shrink: true }, htmlInput: { step: "any" } }}
-      sx={{ width: hint === "no limit" ? 90 : 80 }}
-    />
-  );
 }

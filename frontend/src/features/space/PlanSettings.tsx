@@ -1,4 +1,5 @@
 import TextField from "@mui/material/TextField";
+import { NumberField } from "../../ui/NumberField";
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
 
@@ -28,18 +29,17 @@ export function PlanSettings({ strategy, rule, trains, values, resolved, wrong, 
   if (strategy.length + stopping.length === 0 && resources.length < 2) return null;
   const fields = (settings: Setting[], group: "strategy" | "stopping", put: (values: Values) => void) =>
     settings.map((setting) => (
-      <TextField
-        key={`${group} ${setting.name}`}
-        label={setting.name}
-        type="number"
-        title={setting.sentence}
-        placeholder={String(resolved[group][setting.name] ?? (setting.default === 0 ? "open" : setting.default))}
-        value={values[group][setting.name] ?? ""}
-        error={wrong === `plan.${group === "strategy" ? "strategy settings" : group}.${setting.name}`}
-        onChange={(e) => put(changed(values[group], setting.name, e.target.value, true))}
-        slotProps={{ inputLabel: { shrink: true }, htmlInput: { step: "any" } }}
-        sx={{ width: 80, flex: "none" }}
-      />
+      <span key={`${group} ${setting.name}`} title={setting.sentence}>
+        <NumberField
+          label={setting.name}
+          hint={String(resolved[group][setting.name] ?? (setting.default === 0 ? "open" : setting.default))}
+          value={(values[group][setting.name] as number | undefined) ?? ""}
+          rule={{ empty: true }}
+          wrong={wrong === `plan.${group === "strategy" ? "strategy settings" : group}.${setting.name}`}
+          width={80}
+          onValue={(value) => put(changed(values[group], setting.name, value))}
+        />
+      </span>
     ));
   return (
     <>
@@ -56,7 +56,7 @@ export function PlanSettings({ strategy, rule, trains, values, resolved, wrong, 
               slotProps={{ select: { native: true }, inputLabel: { shrink: true } }}
               value={values.stopping.resource ?? ""}
               error={wrong === "plan.stopping.resource"}
-              onChange={(e) => onStopping(changed(values.stopping, "resource", e.target.value, false))}
+              onChange={(e) => onStopping(changed(values.stopping, "resource", e.target.value))}
               sx={{ width: 128, flex: "none" }}
             >
               <option value="">as it suits</option>
@@ -77,7 +77,7 @@ export function PlanSettings({ strategy, rule, trains, values, resolved, wrong, 
   );
 }
 
-function changed(values: Values, name: string, typed: string, number: boolean): Values {
+function changed(values: Values, name: string, value: number | string): Values {
   const rest = Object.fromEntries(Object.entries(values).filter(([key]) => key !== name));
-  return typed === "" ? rest : { ...rest, [name]: number ? Number(typed) : typed };
+  return value === "" ? rest : { ...rest, [name]: value };
 }

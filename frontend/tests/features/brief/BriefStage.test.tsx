@@ -40,11 +40,11 @@ describe("a new problem", () => {
 
   it("says at the field what the server refuses, and takes it back when it is mended", async () => {
     on("POST /briefs/preview", (call) =>
-      call.body.folds === "1" ? refused("refused brief") : answer<Preview>("POST /api/v1/briefs/preview"),
+      call.body.folds === "51" ? refused("refused brief") : answer<Preview>("POST /api/v1/briefs/preview"),
     );
     await begin();
     await press("target", column("arrived_warm"));
-    type(await field(/^Folds/), "1");
+    type(await field(/^Folds/), "51");
     const alert = await screen.findByText("A split plan has 2 to 50 folds. Got 1.");
     expect(alert.dataset.error).toBe("folds");
     expect((await button("Frame the problem")).hasAttribute("disabled")).toBe(true);

@@ -1,7 +1,7 @@
 // @vitest-environment jsdom
 import { screen, waitFor } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
-import type { Problem } from "../../../src/api/client";
+import type { Problem, Schemas } from "../../../src/api/client";
 import { No, answer, at, on, open, press, type } from "../../stand";
 
 const problem = answer<Problem>("GET /api/v1/problems/1");
@@ -26,6 +26,22 @@ describe("home", () => {
     const { where } = open("/");
     await press("Start from a data file");
     await waitFor(() => expect(where()).toBe("/new"));
+  });
+
+  it("asks before own code from elsewhere runs", async () => {
+    const workspace = answer<Schemas["WorkspaceView"]>("GET /api/v1/workspace");
+    let allowed = false;
+    on("GET /problems", () => [problem]);
+    on("GET /workspace", () => ({ ...workspace, not_trusted: allowed ? [] : ["centres_1234"], logged_in: true }));
+    on("POST /workspace/trust", () => {
+      allowed = true;
+      return { allowed: ["centres_1234"] };
+    });
+    open("/");
+    await screen.findByText(/centres_1234/);
+    expect(screen.getByText("Log out").closest("form")?.getAttribute("action")).toBe("/logout");
+    await press("I have read it: it may run");
+    await waitFor(() => expect(screen.queryByText(/centres_1234/)).toBeNull());
   });
 
   it("says so when the server is away", async () => {

@@ -104,6 +104,8 @@ describe("a search while it is watched", () => {
     await press("One worker more");
     expect((await asked("PUT", "/searches/2/workers")).body).toEqual({ count: 3 });
     await screen.findByText("64 workers at the most.");
+    running({ waits_for: "The database is locked by another program." });
+    await screen.findByText(/locked by another program.*goes on by itself/);
     running({ halted: "The disk is full." });
     tell([{ id: 600, at: 0, kind: "search", search_id: 2, data: stateOf(2) }]);
     await screen.findByText("The engine stopped: The disk is full. Mend it and resume.");

@@ -29,6 +29,8 @@ const points: Points = {
   seconds: [],
   ended_at: [],
   values: { rate: [0.001, 0.0001, 0.1, 0.0001, 0.1, 0.05, 0.1] },
+  fold_effects: [],
+  complete: 0,
 };
 
 describe("a population", () => {

@@ -134,16 +134,25 @@ describe("the space", () => {
 
   it("marks the field that the plan is refused for", async () => {
     on("POST /problems/1/forecast", (call) =>
-      (call.body.plan as { trials: number }).trials === 0
+      (call.body.plan as { trials: number }).trials === 777
         ? refused("refused plan")
         : answer("POST /api/v1/problems/1/forecast"),
     );
     await begin();
     const trials = at("Trials");
-    type(trials, "0");
+    for (const typed of ["0", "1e9", "015", "-3", "8.5", ""]) {
+      type(trials, typed);
+      expect((await screen.findByText(/^Trials: a whole number, written out, 1 or more\.$/)).dataset.error).toBe(
+        "plan",
+      );
+      expect((trials as HTMLInputElement).value).toBe(typed);
+      expect(trials.getAttribute("aria-invalid")).toBe("true");
+      expect((await button("Launch")).hasAttribute("disabled")).toBe(true);
+    }
+    expect(at("Minutes").getAttribute("aria-invalid")).toBe("false");
+    type(trials, "777");
     expect((await screen.findByText(/greater than or equal to 1. Got 0/)).dataset.error).toBe("plan");
     expect(trials.getAttribute("aria-invalid")).toBe("true");
-    expect(at("Minutes").getAttribute("aria-invalid")).toBe("false");
     type(trials, "8");
     await waitFor(() => expect(trials.getAttribute("aria-invalid")).toBe("false"));
     expect(document.querySelector("[data-forecast]")!.textContent).toMatch(/36 fits/);

@@ -52,7 +52,7 @@ class Counting:
     most: int | None = None
 
     @staticmethod
-    @lru_cache(maxsize=64)
+    @lru_cache(maxsize=256)
     def of(space: Space) -> Counting:
         if any(p.count is None for p in space.parameters):
             return Counting(None)

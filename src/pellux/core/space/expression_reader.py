@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Callable, Sequence
 from typing import Literal, cast
 
 from pellux.core.errors import NotationError
 from pellux.core.space.expressions import Arithmetic, Comparison, Expression, Junction, Literally, Member, Name, Negative, Not
-from pellux.core.space.tokens import RESERVED, Token, tokens
+from pellux.core.space.limits import MOST_TERMS
+from pellux.core.space.tokens import RESERVED, Token, quoted, tokens
 
 COMPARISONS = ("==", "!=", "<", "<=", ">", ">=")
 OPERAND = "a parameter, a number, a word, a quoted text or '('"
@@ -22,6 +22,7 @@ class ExpressionReader:
         self._tokens, self._source, self._line = found, source, line
         self._place = 0
         self._depth = 0
+        self._terms = 0
 
     def peek(self) -> Token:
         return self._tokens[self._place]
@@ -51,6 +52,12 @@ class ExpressionReader:
         if token.text == "(":
             return self.fail("There are no calls in an expression.", token, "'and', 'or', a comparison or arithmetic")
         return self.fail(f"{token} does not fit here.", token, hint)
+
+    def quoted(self, token: Token) -> str:
+        try:
+            return quoted(token)
+        except ValueError:
+            raise self.fail("This text cannot be read: an escape that stands for no character.", token) from None
 
     # Grammar, weakest binding first
 
@@ -122,6 +129,9 @@ class ExpressionReader:
 
     def _atom(self) -> Expression:
         token = self.take()
+        self._terms += 1
+        if self._terms > MOST_TERMS:
+            raise self.fail(f"An expression has at most {MOST_TERMS} names and values.", token)
         if token.text == "(" and token.kind == "mark":
             inner = self._nested(self.expression)
             self.need(")", "')'")
@@ -129,7 +139,7 @@ class ExpressionReader:
         if token.kind == "number":
             return Literally(int(token.text) if token.text.isdigit() else float(token.text))
         if token.kind == "string":
-            return Literally(str(json.loads(token.text)))
+            return Literally(self.quoted(token))
         if token.kind == "word" and token.text not in RESERVED:
             if token.text in ("yes", "no"):
                 return Literally(token.text == "yes")

@@ -16,6 +16,7 @@ from pellux.core.space.expressions import (
     Name,
     Negative,
     Not,
+    holds,
     names,
     violation,
     walk,
@@ -26,6 +27,8 @@ from pellux.core.space.values import Value, same, word
 
 TRIES = 64  # draws before repair
 ROUNDS = 40  # passes of a repair
+MOST_MOVED = 24  # parameters that one pass tries to move
+LARGE = 100  # parameters and requirements past which a space is probed less often: a request has to be answered
 PROBES = 400  # draws that look for an active parameter or a met requirement
 
 
@@ -51,13 +54,31 @@ def repair(space: Space, configuration: Configuration, rng: Generator) -> dict[s
         places = [space.place[n] for n in sorted(named) if n in space.place]
         if not places:
             break
+        many = len(places) > MOST_MOVED
+        if many:
+            places = sorted(int(i) for i in rng.choice(places, MOST_MOVED, replace=False))
         trial = _changed(point, places, rng)
         candidates = [space.decode(row) for row in trial]
         violations = [space.violation(c) for c in candidates]
+        if many:  # one at a time would take as many passes as there are parameters
+            trial = np.concatenate([trial, _together(point, places, trial, violations, broken)])
+            candidates.append(space.decode(trial[-1]))
+            violations.append(space.violation(candidates[-1]))
         place = int(np.argmin(violations))
         if violations[place] < broken:
             point, best, broken = trial[place], candidates[place], violations[place]
     return best
+
+
+def _together(point: Array, places: list[int], trial: Array, violations: list[float], broken: float) -> Array:
+    """Every coordinate where it was best by itself, as far as that was better than before; shape (1, dimension)."""
+    merged = point.copy()
+    for i, place in enumerate(places):
+        own = range(8 * i, 8 * i + 8)
+        best = min(own, key=violations.__getitem__)
+        if violations[best] < broken:
+            merged[place] = trial[best, place]
+    return merged[None]
 
 
 def _changed(point: Array, places: list[int], rng: Generator) -> Array:
@@ -95,32 +116,74 @@ def _check_reached(space: Space) -> None:
         seen |= set(space.decode(rng.random(space.dimension)))
         if seen == wanted:
             return
+    for parameter in reversed(space.order):  # the innermost first: whoever reaches one of them saw all before it
+        if parameter.name not in seen:
+            reached = _reach(space, parameter)
+            if parameter.name not in reached:
+                never = _outermost_never(space, seen) or parameter
+                raise InvalidSpace(f"{never.name}: its condition '{never.condition}' is never true in this space.", at=never.name)
+            seen |= set(reached)
+
+
+def _outermost_never(space: Space, seen: set[str]) -> Parameter | None:
+    """The first parameter that is never reached: those behind it only follow."""
     for parameter in space.order:
-        if parameter.name not in seen and not _reachable(space, parameter):
-            raise InvalidSpace(
-                f"{parameter.name}: its condition '{parameter.condition}' is never true in this space.", at=parameter.name
-            )
+        if parameter.name not in seen:
+            reached = _reach(space, parameter)
+            if parameter.name not in reached:
+                return parameter
+            seen |= set(reached)
+    return None
 
 
-def _reachable(space: Space, parameter: Parameter) -> bool:
-    """A harder look for rare conditions: treat the condition as a requirement and repair towards it."""
+def _reach(space: Space, parameter: Parameter) -> dict[str, Value]:
+    """A harder look for rare conditions: a configuration that has the parameter, if one is found."""
     assert parameter.condition is not None
-    wanted = Space(tuple(p for p in space.parameters), (_all_of(space, parameter.condition),))
+    conditions = _conditions(space, parameter.condition)
     rng = np.random.default_rng(1)
-    return any(parameter.name in repair(wanted, space.decode(rng.random(space.dimension)), rng) for _ in range(8))
+    found: dict[str, Value] = {}
+    for _ in range(8 if len(space.parameters) <= LARGE else 2):
+        found = _one_by_one(space, conditions, rng)
+        if parameter.name in found:
+            return found
+    wanted = Space(space.parameters, (conditions[0] if len(conditions) == 1 else Junction("and", tuple(conditions)),))
+    return repair(wanted, found, rng)
 
 
-def _all_of(space: Space, condition: Expression) -> Expression:
-    """A condition with those of the parameters it names."""
-    outer = [space.by_name[n].condition for n in names(condition)]
-    parts = [condition, *[_all_of(space, c) for c in outer if c is not None]]
-    return condition if len(parts) == 1 else Junction("and", tuple(parts))
+def _one_by_one(space: Space, conditions: list[Expression], rng: Generator) -> dict[str, Value]:
+    """A configuration that meets conditions as far as it can be found by moving what each of them names, the outermost first."""
+    point = rng.random(space.dimension)
+    found = space.decode(point)
+    for place, condition in enumerate(conditions):
+        moved = [space.place[n] for n in names(condition) if n in space.place]
+        for _ in range(TRIES):
+            if holds(condition, found) or not moved:
+                break
+            trial = point.copy()
+            trial[moved] = rng.random(len(moved))
+            changed = space.decode(trial)
+            if all(holds(earlier, changed) for earlier in conditions[:place]):
+                point, found = trial, changed
+    return found
+
+
+def _conditions(space: Space, condition: Expression) -> list[Expression]:
+    """A condition and those of the parameters it names, and of those that these name: each once, the outermost first."""
+    ahead, wanted = list(names(condition)), set[str]()
+    while ahead:
+        name = ahead.pop()
+        outer = space.by_name[name].condition
+        if name not in wanted and outer is not None:
+            ahead += names(outer)
+        wanted.add(name)
+    outer_ones = [p.condition for p in space.order if p.name in wanted and p.condition is not None]
+    return [*dict.fromkeys(outer_ones), condition]
 
 
 def _check_satisfiable(space: Space) -> None:
     rng = np.random.default_rng(2)
     least, nearest = np.inf, dict[str, Value]()
-    for _ in range(24):
+    for _ in range(24 if len(space.parameters) + len(space.requirements) <= LARGE else 2):
         found = draw(space, rng)
         broken = space.violation(found)
         if broken == 0:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from functools import lru_cache
 from typing import Any
 
@@ -11,6 +10,7 @@ from pellux.core.space.distributions import FAMILIES, Distributed
 from pellux.core.space.expression_reader import ExpressionReader
 from pellux.core.space.expressions import Expression
 from pellux.core.space.feasibility import verify
+from pellux.core.space.limits import MOST_CHARACTERS
 from pellux.core.space.parameters import Choice, Fixed, Integer, Parameter, Real, YesNo
 from pellux.core.space.space import Space
 from pellux.core.space.tokens import RESERVED, Token, tokens
@@ -24,6 +24,8 @@ AFTER_FIXED = "'..', '|', 'if' or the end of the line"
 @lru_cache(maxsize=256)
 def parse(text: str) -> Space:
     """The space that a text in space notation describes; NotationError or InvalidSpace where it describes none."""
+    if len(text) > MOST_CHARACTERS:
+        raise InvalidSpace(f"The space has {len(text):,} characters; at most {MOST_CHARACTERS:,} are read.")
     found: list[Parameter] = []
     requirements: list[Expression] = []
     places: dict[str, _Line] = {}
@@ -130,7 +132,7 @@ class _Line(ExpressionReader):
             return self._figure(expected)
         self.take()
         if token.kind == "string":
-            return str(json.loads(token.text))
+            return self.quoted(token)
         if token.kind == "word" and token.text not in RESERVED:
             return {"yes": True, "no": False}.get(token.text, token.text)
         raise self.fail(f"{token} is not a value.", token, expected)

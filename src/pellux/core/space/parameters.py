@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 from pellux.core.errors import InvalidSpace
 from pellux.core.space.expressions import Expression
+from pellux.core.space.limits import MOST_LEVELS, MOST_OPTIONS, check_count, check_value
 from pellux.core.space.values import Value, word
 
 Array = NDArray[np.float64]
@@ -94,8 +95,9 @@ class _Range(Parameter):
         super().__post_init__()
         check_levels(self.name, self.levels)
         for end in (self.low, self.high, *([self.step] if self.step is not None else [])):
-            if not math.isfinite(end):
-                raise InvalidSpace(f"{self.name}: {end} is not a finite number.", at=self.name)
+            check_value(self.name, end)
+        if not math.isfinite(self.high - self.low):
+            raise InvalidSpace(f"{self.name}: the ends are too far apart for a difference.", at=self.name)
         if self.low >= self.high:
             raise InvalidSpace(
                 f"{self.name}: the lower end must be below the upper end. Got {self.low:g} .. {self.high:g}."
@@ -275,8 +277,9 @@ class Choice(Parameter):
             raise InvalidSpace(f"{self.name}: a choice needs at least two options.", at=self.name)
         if len(self.weights) != len(self.options):
             raise InvalidSpace(f"{self.name}: every option has one weight.", at=self.name)
+        check_count(self.name, "options", len(self.options), MOST_OPTIONS)
         for option in self.options:
-            _check_finite(self.name, option)
+            check_value(self.name, option)
         if len({(type(option), option) for option in self.options}) < len(self.options):
             raise InvalidSpace(f"{self.name}: an option stands twice in the choice.", at=self.name)
         for weight in self.weights:
@@ -344,7 +347,7 @@ class Fixed(Parameter):
 
     def __post_init__(self) -> None:
         super().__post_init__()
-        _check_finite(self.name, self.value)
+        check_value(self.name, self.value)
         if self.costly or self.start is not None:
             raise InvalidSpace(f"{self.name}: a fixed value is neither started nor costly; it never changes.", at=self.name)
 
@@ -372,8 +375,5 @@ def check_levels(name: str, levels: int | None) -> None:
     """InvalidSpace for fewer than one level of a grid; None leaves their number open."""
     if levels is not None and levels < 1:
         raise InvalidSpace(f"{name}: a grid takes at least 1 level. Got {levels}.", at=name)
-
-
-def _check_finite(name: str, value: Value) -> None:
-    if isinstance(value, float) and not math.isfinite(value):
-        raise InvalidSpace(f"{name}: {value} is not a finite number.", at=name)
+    if levels is not None:
+        check_count(name, "levels of a grid", levels, MOST_LEVELS)

@@ -11,6 +11,7 @@ import numpy as np
 
 from pellux.core.errors import InvalidSpace
 from pellux.core.space.expressions import Expression, holds, names, violation, with_words
+from pellux.core.space.limits import MOST_PARAMETERS, MOST_REQUIREMENTS, check_count
 from pellux.core.space.parameters import Array, Choice, Fixed, Parameter
 from pellux.core.space.values import Value, same, word
 
@@ -30,6 +31,8 @@ class Space:
 
     def __post_init__(self) -> None:
         names_ = [parameter.name for parameter in self.parameters]
+        check_count("The space", "parameters", len(names_), MOST_PARAMETERS)
+        check_count("The space", "requirements", len(self.requirements), MOST_REQUIREMENTS)
         known = frozenset(names_)
         if len(known) < len(names_):
             name = next(n for n in names_ if names_.count(n) > 1)

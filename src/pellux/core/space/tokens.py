@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import json
 import re
 from dataclasses import dataclass
 
 from pellux.core.errors import NotationError
+from pellux.core.space.limits import LONGEST_NUMBER
 
 RESERVED = frozenset({"int", "log", "step", "levels", "start", "costly", "if", "require", "and", "or", "not", "in"})
 
@@ -35,6 +37,13 @@ class Token:
         return "the end of the line" if self.kind == "end" else f"'{self.text}'"
 
 
+def quoted(token: Token) -> str:
+    """What a quoted text says; ValueError for half of a character pair, which no text holds."""
+    found = str(json.loads(token.text))
+    found.encode()
+    return found
+
+
 def tokens(source: str, line: int) -> list[Token]:
     """The tokens of one line, closed by an `end` token; comments and blanks are dropped."""
     found, place = [], 0
@@ -49,6 +58,9 @@ def tokens(source: str, line: int) -> list[Token]:
                 source=source,
                 expected="a name, a number, '..', '|' or '#'",
             )
+        if match.lastgroup == "number" and len(match.group()) > LONGEST_NUMBER:
+            what = f"A number of {len(match.group()):,} characters; at most {LONGEST_NUMBER} are read."
+            raise NotationError(what, line=line, column=place + 1, source=source, expected="a shorter number")
         if match.lastgroup not in ("blank", "comment"):
             found.append(Token(match.lastgroup or "", match.group(), place + 1))
         place = match.end()

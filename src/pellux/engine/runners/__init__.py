@@ -1,5 +1,5 @@
 """Where fits run: one file a runner. The contract stands in base.py."""
 
-from pellux.engine.runners.base import Clock, Report, Runner
+from pellux.engine.runners.base import Report, Runner
 
-__all__ = ["Clock", "Report", "Runner"]
+__all__ = ["Report", "Runner"]

@@ -25,13 +25,11 @@ thread, the search's driver. What it must keep to, and `tests/engine/conformance
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import Protocol
 
 from pellux.engine.messages import CutFit, FitEnded, FitStarted, FitStepped, StartFit, WorkerLost, WorkerReady
 
 Report = WorkerReady | WorkerLost | FitStarted | FitStepped | FitEnded
-Clock = Callable[[], float]
 
 
 class Runner(Protocol):

@@ -5,14 +5,15 @@ from __future__ import annotations
 import contextlib
 import multiprocessing
 import signal
+import threading
 import time
-from collections.abc import Callable
 from dataclasses import dataclass, replace
 from multiprocessing.connection import Connection, wait
 from typing import Any
 
+from pellux.engine.clock import Clock
 from pellux.engine.devices import DevicePool
-from pellux.engine.messages import CutFit, StartFit, WorkerLost
+from pellux.engine.messages import CutFit, FitEnded, FitStarted, FitStepped, StartFit, WorkerLost
 from pellux.engine.processes import busy_seconds, kill_group, prepare
 from pellux.engine.runners.base import Report
 from pellux.engine.worker import BEAT, Assignment, main
@@ -33,15 +34,15 @@ class _Process:
 class LocalRunner:
     """Runs the fits of one search. A worker that is to have devices begins when so many are free."""
 
-    def __init__(
-        self, assignment: Assignment, clock: Callable[[], float] = time.monotonic, devices: DevicePool | None = None
-    ) -> None:
+    def __init__(self, assignment: Assignment, clock: Clock | None = None, devices: DevicePool | None = None) -> None:
+        self._steady = clock or Clock()
         self._assignment, self._devices = assignment, devices or DevicePool()
         self._without_devices: dict[int, int] = {}  # workers that wait for some, and their lanes
-        self._clock = clock
+        self._clock = time.monotonic
         self._context = prepare()
         self._workers: dict[int, _Process] = {}
         self._ear, self._mouth = multiprocessing.Pipe(duplex=False)
+        self._closing = threading.Lock()
         self._looked = 0.0
 
     def hire(self, worker: int, lane: int) -> None:
@@ -92,10 +93,12 @@ class LocalRunner:
         self._devices.give(held.devices)
 
     def wake(self) -> None:
-        with contextlib.suppress(OSError):
+        with contextlib.suppress(OSError), self._closing:
             self._mouth.send_bytes(b"!")
 
     def wait(self, seconds: float) -> list[Report]:
+        if self._ear.closed:
+            return []
         for worker, lane in list(self._without_devices.items()):
             devices = self._devices.take(self._assignment.each)
             if devices is None:
@@ -126,7 +129,8 @@ class LocalRunner:
                 held.heard = self._clock()
                 message = held.pipe.recv()
                 if message != BEAT:
-                    reports.append(message._replace(worker=worker))
+                    at = {"at": self._steady.of(message.at)} if isinstance(message, (FitStarted, FitStepped, FitEnded)) else {}
+                    reports.append(message._replace(worker=worker, **at))
         return reports
 
     def _lost(self, worker: int, reason: str | None) -> WorkerLost:
@@ -135,7 +139,7 @@ class LocalRunner:
         code = held.process.exitcode
         why = reason or (f"killed by {signal.Signals(-code).name}" if code and code < 0 else f"ended with exit code {code}")
         self._end(held)
-        return WorkerLost(worker, f"the worker process {held.process.pid} was {why}", time.time())
+        return WorkerLost(worker, f"the worker process {held.process.pid} was {why}", self._steady())
 
     def _frozen(self) -> list[Report]:
         """Workers that give no sign of life and do not compute either: stopped, or stuck in the kernel."""
@@ -158,6 +162,9 @@ class LocalRunner:
     def close(self) -> None:
         for worker in [*self._workers, *self._without_devices]:
             self.dismiss(worker)
+        with self._closing:  # nobody wakes it while its pipe is taken away
+            self._ear.close()
+            self._mouth.close()
 
 
 def _kill(held: _Process) -> None:

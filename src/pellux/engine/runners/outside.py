@@ -15,6 +15,7 @@ from dataclasses import dataclass, field
 
 from pellux.core.errors import Conflict, NotFound
 from pellux.core.objective import Points
+from pellux.engine.clock import Clock
 from pellux.engine.messages import CutFit, FitEnded, FitStarted, FitStepped, StartFit, WorkerLost, WorkerReady
 from pellux.engine.model import Outcome
 from pellux.engine.runners.base import Report
@@ -58,7 +59,10 @@ class OutsideRunner:
         Whatever those who made it want to find again with it.
     """
 
-    def __init__(self, clock: Callable[[], float] = time.monotonic, *, grows: bool = True, about: object = None) -> None:
+    def __init__(
+        self, clock: Callable[[], float] = time.monotonic, *, steady: Clock | None = None, grows: bool = True, about: object = None
+    ) -> None:
+        self._steady = steady or Clock()
         self._clock, self.grows, self.about = clock, grows, about
         self._change = threading.Condition()
         self._vacant: deque[int] = deque()  # seats that nobody has asked for yet
@@ -91,7 +95,7 @@ class OutsideRunner:
                 return
             for waiting in [one for one in seat.fits if _same(one, fit)]:  # nobody need begin it
                 seat.fits.remove(waiting)
-                now = time.time()
+                now = self._steady()
                 whose = (fit.worker, fit.trial, fit.fold, fit.attempt)
                 self._reports += [FitStarted(*whose, now), FitEnded(*whose, Outcome.of_nothing(), now)]
                 self._change.notify_all()
@@ -171,7 +175,7 @@ class OutsideRunner:
         with self._change:
             lease = self.beat(lease_id)
             if points:
-                self._report(FitStepped(*_whose(lease.fit), points, time.time()))
+                self._report(FitStepped(*_whose(lease.fit), points, self._steady()))
             return lease
 
     def done(self, lease_id: str, outcome: Outcome) -> None:
@@ -181,13 +185,13 @@ class OutsideRunner:
             seat = self._seats[lease.fit.worker]
             self._end(lease, "it was answered for already")
             seat.lease = None
-            self._report(FitEnded(*_whose(lease.fit), outcome, time.time()))
+            self._report(FitEnded(*_whose(lease.fit), outcome, self._steady()))
 
     def _lease(self, worker: int, seat: _Seat, seconds: float, holder: str) -> Lease:
         now = self._clock()
         lease = Lease(secrets.token_hex(8), seat.fits.popleft(), holder, seconds, now + seconds, now)
         seat.lease = self._leases[lease.id] = lease
-        self._report(FitStarted(*_whose(lease.fit), time.time()))
+        self._report(FitStarted(*_whose(lease.fit), self._steady()))
         return lease
 
     def _held(self, lease_id: str) -> Lease:
@@ -205,7 +209,7 @@ class OutsideRunner:
             self._seats.pop(lease.fit.worker, None)
             whose = f" of {lease.holder}" if lease.holder else ""
             self._report(
-                WorkerLost(lease.fit.worker, f"the lease{whose} ran out after {lease.seconds:g} s without a sign", time.time())
+                WorkerLost(lease.fit.worker, f"the lease{whose} ran out after {lease.seconds:g} s without a sign", self._steady())
             )
 
     def _end(self, lease: Lease, how: str) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import importlib.util
 import inspect
 import math
@@ -139,7 +140,10 @@ class FunctionEvaluator:
 def load(brief: CodeBrief, sent: Path | None) -> Callable[..., Any]:
     """The function itself; imports the user's file, so only ever in a process of its own."""
     if sent is not None:
-        found = pickle.loads(sent.read_bytes())
+        content = sent.read_bytes()
+        if hashlib.sha256(content).hexdigest() != brief.sent:
+            raise InvalidOwnCode(f"{sent} is not the function that was sent.", at="brief.function")
+        found = pickle.loads(content)
     else:
         place, _, name = brief.function.rpartition(":")
         os.chdir(brief.folder)

@@ -64,18 +64,23 @@ def _guard(reading: int, token: str) -> None:
         os.dup2(reading, 3)
         os.closerange(4, 65_536)
         os.read(3, 1)  # ends when the worker does
-        quiet = 0
-        for _ in range(ROUNDS):
-            found = carrying(token)
-            for pid in found:
-                with contextlib.suppress(OSError):
-                    os.kill(pid, signal.SIGKILL)
-            quiet = 0 if found else quiet + 1
-            if quiet == 2:
-                break
-            time.sleep(PAUSE)
+        end_all(token)
     finally:
         os._exit(0)
+
+
+def end_all(token: str) -> None:
+    """End every process with this token in its environment, and what these start meanwhile."""
+    quiet = 0
+    for _ in range(ROUNDS):
+        found = carrying(token)
+        for pid in found:
+            with contextlib.suppress(OSError):
+                os.kill(pid, signal.SIGKILL)
+        quiet = 0 if found else quiet + 1
+        if quiet == 2:
+            break
+        time.sleep(PAUSE)
 
 
 def carrying(token: str) -> list[int]:

@@ -12,8 +12,9 @@ from typing import Any
 
 import numpy as np
 
+from pellux.core.errors import FileGone
 from pellux.core.judging import Brief
-from pellux.core.objective import FitContext, FitFailed, FitOrder, FitResult, Terms
+from pellux.core.objective import FitContext, FitFailed, FitOrder, FitResult, Terms, Unavailable
 from pellux.core.reasons import because
 from pellux.core.stopping import ITERATIONS, ROWS
 from pellux.objectives.tabular import checkpoints
@@ -24,6 +25,7 @@ from pellux.objectives.tabular.learners.settings import Learner
 from pellux.objectives.tabular.own.declared import catalogue_of
 from pellux.objectives.tabular.prefixes import Prefixes
 from pellux.objectives.tabular.preparation import steps_of
+from pellux.tables.files import FOLDS, array
 from pellux.tables.table import Table
 
 EVERY = 5.0  # seconds of training that a crash may cost
@@ -43,7 +45,10 @@ class TabularSource:
     terms: Terms
 
     def open(self) -> TabularEvaluator:
-        return TabularEvaluator(self)
+        try:
+            return TabularEvaluator(self)
+        except FileGone as missing:
+            raise Unavailable(because("file gone", file=missing.path, why=missing.message)) from None
 
     def tidy(self) -> None:
         if self.terms.shared:
@@ -57,7 +62,7 @@ class TabularEvaluator:
         self.catalogue, self.terms = catalogue_of(source.own), source.terms
         self.brief = Brief.from_json(source.brief, self.catalogue.metrics)
         prefixes = Prefixes(self.terms.shared_bytes, Path(self.terms.shared) if self.terms.shared else None)
-        self.data = FoldData(Table.open(source.table), self.brief, np.load(source.folds), prefixes)
+        self.data = FoldData(Table.open(source.table), self.brief, array(source.folds, FOLDS), prefixes)
 
     def evaluate(self, order: FitOrder, context: FitContext) -> FitResult:
         begun = context.clock()

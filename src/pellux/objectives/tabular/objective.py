@@ -21,6 +21,7 @@ from pellux.objectives.tabular.learners.catalogue import Catalogue
 from pellux.objectives.tabular.learners.settings import Learner
 from pellux.objectives.tabular.learners.several import Several
 from pellux.objectives.tabular.target import split_rows
+from pellux.tables.files import FOLDS, array
 from pellux.tables.table import Table
 
 KIND = "table"
@@ -70,7 +71,7 @@ class TabularObjective:
 
     @cached_property
     def _folds(self) -> Folds:
-        return Folds.of(np.load(self.folds), self.brief.split)
+        return Folds.of(array(self.folds, FOLDS), self.brief.split)
 
     def tested(self) -> Tested:
         return self._folds.tested

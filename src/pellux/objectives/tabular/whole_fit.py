@@ -30,6 +30,7 @@ from pellux.objectives.tabular.preparation import (
     transformer,
 )
 from pellux.objectives.tabular.target import target_array, weight_array
+from pellux.tables.files import FOLDS, array
 from pellux.tables.table import Table
 
 Array = NDArray[Any]
@@ -64,7 +65,7 @@ class Ground:
 
     @cached_property
     def folds(self) -> Folds:
-        return Folds.of(np.load(self.folds_file), self.brief.split)
+        return Folds.of(array(self.folds_file, FOLDS), self.brief.split)
 
     @property
     def assigned(self) -> NDArray[np.int16]:

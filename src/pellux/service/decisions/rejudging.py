@@ -24,6 +24,7 @@ from pellux.store.database import Session
 from pellux.store.problems import get_problem
 from pellux.store.records import NewTrial, Problem, Search, Trial
 from pellux.store.runs import NewRun, create_run
+from pellux.tables.files import FOLDS, array
 
 ORIGIN = "finalist"
 MOST_FITS = 50_000
@@ -78,9 +79,9 @@ def rejudge(engine: Engine, problem_id: int, request: RejudgeRequest) -> int:
             ),
         )  # fmt: skip
         rows = split_rows(open_table(workspace, brief.data), brief)
-        own = Folds.of(np.load(workspace.folds_file(problem_id)), brief.split)
+        own = Folds.of(array(workspace.folds_file(problem_id), FOLDS), brief.split)
         np.save(workspace.fresh_folds_file(search_id), fresh_folds(brief.split, rows, own, request.repeats))
-    engine.start(search_id)
+    engine.begin(search_id)
     return search_id
 
 

@@ -11,8 +11,9 @@ from dataclasses import dataclass
 from typing import Any
 
 from pellux.engine.background_process import BackgroundFailed, BackgroundProcess
+from pellux.service.trust import require_trust
 from pellux.service.workspace import Workspace
-from pellux.store import decisions
+from pellux.store import decisions, problems
 from pellux.store.decisions import DONE, FAILED, RUNNING
 from pellux.store.records import Analysis
 
@@ -90,6 +91,8 @@ class Analyst:
         row = get_analysis(self.workspace, analysis_id)
         result, message = None, ""
         try:
+            with self.workspace.database.read() as session:
+                require_trust(self.workspace, problems.get_problem(session, row.problem_id))
             job = self._kinds[row.kind](self.workspace, row.problem_id, row.request)
             background = self._processes[analysis_id] = BackgroundProcess(job.function, *job.arguments)
             result = background.result()

@@ -2,20 +2,23 @@
 
 from __future__ import annotations
 
+import contextlib
 import threading
 from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
 from typing import Any
 
+from pellux.core.errors import Conflict, FileGone
 from pellux.core.objective import Objective, Terms
+from pellux.core.reasons import because
 from pellux.core.space import parse
 from pellux.core.stopping import ITERATIONS
 from pellux.core.strategies import strategy
 from pellux.engine.artifacts import CHECKPOINT
 from pellux.engine.coordinator import Coordinator
 from pellux.engine.driver import Driver
-from pellux.engine.messages import Event
+from pellux.engine.messages import Event, Resume
 from pellux.engine.model import Limits, Trial
 from pellux.engine.processes import prepare
 from pellux.engine.proposer import NoProposals, Strategist, StrategyProposer
@@ -27,13 +30,16 @@ from pellux.engine.worker import Assignment
 from pellux.objectives.code.brief import OUTSIDE
 from pellux.service.decisions.analysis_kinds import KINDS, MODEL
 from pellux.service.engine.analyses import Analyst, newest_analysis
+from pellux.service.engine.mending import Mender, pause
 from pellux.service.engine.recorder import SearchRecorder, Whose, Work
 from pellux.service.engine.restoring import restored
 from pellux.service.machine import memory_for
 from pellux.service.planning.prior_knowledge import observations, starts
 from pellux.service.planning.requests import SettingsRequest
 from pellux.service.planning.resolving import Resolved
+from pellux.service.problems.framing import bring_back_folds
 from pellux.service.searches.lookups import learner_of
+from pellux.service.trust import NotTrusted, require_trust
 from pellux.service.workspace import Workspace
 from pellux.store import fits, problems, runs, trials
 from pellux.store.decisions import decisions_of
@@ -47,21 +53,36 @@ class Engine:
 
     def __init__(self, workspace: Workspace, make_runner: RunnerFactory | None = None) -> None:
         self.workspace = workspace
-        self._make_runner = make_runner or partial(LocalRunner, devices=workspace.devices)
+        self._make_runner = make_runner or partial(LocalRunner, clock=workspace.steady, devices=workspace.devices)
         self._drivers: dict[int, Driver] = {}
         self._outside: dict[int, OutsideRunner] = {}
         self._lock = threading.Lock()
         self.analyst = Analyst(workspace, KINDS)
+        self._mender = Mender(workspace, self._go_on)
 
     def take_up(self) -> list[int]:
         """Go on with every search and analysis that was running when the last engine ended, however it ended."""
+        self._mender.begin()  # also when nothing runs: what is paused may wait for something
         self.analyst.take_up()
         self._fit_missing_models()
         with self.workspace.database.read() as session:
-            running = [run.id for run in runs.running(session)]
-        for search_id in running:
+            running = runs.running(session)
+        for search in running:
+            self.begin(search.id)
+        return [search.id for search in running]
+
+    def _forget_ended(self) -> None:
+        """What has ended is in the store; only errors are asked for later."""
+        for number, driver in list(self._drivers.items()):
+            if not driver.is_alive() and driver.error is None:
+                del self._drivers[number]
+                self._outside.pop(number, None)
+
+    def _go_on(self, search_id: int) -> None:
+        """What a search waited for is there again."""
+        with contextlib.suppress(Conflict):  # it is not, after all
             self.start(search_id)
-        return running
+            self.post(search_id, Resume(self.workspace.steady()))
 
     def _fit_missing_models(self) -> None:
         """A decision that was signed just before the engine died still gets its model."""
@@ -72,11 +93,19 @@ class Engine:
             if newest_analysis(self.workspace, decision.problem_id, MODEL, asked) is None:
                 self.analyst.ask(decision.problem_id, MODEL, asked)
 
+    def begin(self, search_id: int) -> None:
+        """Start a search; one that cannot begin now is paused, and says why."""
+        with contextlib.suppress(FileGone, NotTrusted):
+            self.start(search_id)
+
     def start(self, search_id: int) -> None:
+        """FileGone or NotTrusted where it cannot begin; it is paused then, and says why."""
         with self._lock:
+            self._mender.begin()
             driver = self._drivers.get(search_id)
             if driver is None or not driver.is_alive():
-                self._drivers[search_id] = driver = self._driver(search_id)
+                self._forget_ended()
+                self._drivers[search_id] = driver = self._driver_or_pause(search_id)
                 driver.start()
 
     def post(self, search_id: int, event: Event) -> bool:
@@ -97,6 +126,11 @@ class Engine:
         driver = self._drivers.get(search_id)
         return driver is not None and driver.is_alive() and driver.state is SearchState.RUNNING
 
+    def waits_for(self, search_id: int) -> str:
+        """What keeps a running search from writing down its results; empty when nothing does."""
+        driver = self._drivers.get(search_id)
+        return driver.waits_for if driver is not None and driver.is_alive() else ""
+
     def halted(self, search_id: int) -> str | None:
         """Why a search that should run does not, if its driver ended by an error."""
         driver = self._drivers.get(search_id)
@@ -112,17 +146,34 @@ class Engine:
     def close(self) -> None:
         """End all drivers, workers and analyses; what ran goes on when the workspace is next opened."""
         self.analyst.close()
+        self._mender.close()
         drivers = [driver for driver in self._drivers.values() if driver.is_alive()]
         for driver in drivers:
             driver.leave()
         for driver in drivers:
             driver.join(10)
 
+    def _driver_or_pause(self, search_id: int) -> Driver:
+        """Its driver; where it cannot begin now, the search is paused, says why, and so does the error."""
+        try:
+            return self._driver(search_id)
+        except FileGone as gone:
+            reason, error = because("file gone", file=gone.path, why=gone.message), gone
+        except NotTrusted as refusal:
+            reason, error = because("not trusted", why=refusal.message), refusal  # type: ignore[assignment]
+        with self.workspace.database.read() as session:
+            search = runs.get_search(session, search_id)
+        if not SearchState(search.state).ended:
+            pause(self.workspace, search, reason)
+        raise error
+
     def _driver(self, search_id: int) -> Driver:
         with self.workspace.database.read() as session:
             search = runs.get_search(session, search_id)
             problem = problems.get_problem(session, search.problem_id)
             known, curves = restored(session, search_id), fits.curves_of(session, search_id)
+        require_trust(self.workspace, problem, search.learner)
+        bring_back_folds(self.workspace, problem)
         return self._proposing(search, problem, known, curves) if search.kind == runs.SEARCH else self._given(
             search, problem, known, curves
         )  # fmt: skip
@@ -157,7 +208,7 @@ class Engine:
             Work(resolved.ladder, limits.folds, curves, objective.judging.folds),
         )  # fmt: skip
         runner = self._runner(search, objective, plan)
-        return Driver(coordinator, runner, recorder, StrategyProposer(who, earlier), self.workspace.clock)
+        return Driver(coordinator, runner, recorder, StrategyProposer(who, earlier), self.workspace.steady)
 
     def _given(self, search: Search, problem: Problem, known: list[Trial], curves: Any) -> Driver:
         """Finalists on fresh folds, pruned trials in full, or baselines: they are there from the start, and nothing is proposed."""
@@ -178,12 +229,12 @@ class Engine:
         recorder = SearchRecorder(
             self.workspace, whose, objective, Work(resolved.ladder, limits.folds, curves, objective.judging.folds)
         )
-        return Driver(coordinator, self._runner(search, objective, plan), recorder, NoProposals(), self.workspace.clock)
+        return Driver(coordinator, self._runner(search, objective, plan), recorder, NoProposals(), self.workspace.steady)
 
     def _runner(self, search: Search, objective: Objective, plan: SettingsRequest) -> Runner:
         if objective.kind == OUTSIDE:
             grows = Resolved.from_json(search.stopping).resource == ITERATIONS
-            found = self._outside[search.id] = OutsideRunner(grows=grows, about=objective)
+            found = self._outside[search.id] = OutsideRunner(steady=self.workspace.steady, grows=grows, about=objective)
             return found
         return self._make_runner(self._assignment(search, objective, plan))
 

@@ -91,6 +91,7 @@ class SearchRecorder:
         self._objective, self._work = objective, work
         self._frozen = whose.frozen
         self._artifacts = workspace.artifacts(whose.search_id)
+        self._shown = workspace.steady.shown  # what is written down is for people
         self._ids: dict[int, int] = {}  # of trials, by their numbers
 
     def save(self, saves: Sequence[Save]) -> None:
@@ -142,7 +143,7 @@ class SearchRecorder:
 
     def _note_fit(self, batch: _Batch, fit: Fit, at: float) -> None:
         batch.fits[fit.trial, fit.fold, fit.rung] = fit
-        batch.entries.append(self._entry(at, "fit", _fit_entry(fit)))
+        batch.entries.append(self._entry(at, "fit", self._fit_entry(fit)))
         batch.freezes = batch.freezes or fit.state is FitState.DONE
         if self._whose.keep_predictions and fit.outcome and fit.outcome.predictions is not None:
             key = {"search_id": self._search_id, "trial": fit.trial, "fold": fit.fold}
@@ -170,11 +171,13 @@ class SearchRecorder:
         ledger.append(session, batch.entries)
 
     def _entry(self, at: float, kind: ledger.Kind, data: ledger.Payload) -> ledger.New:
-        return ledger.New(at, self._search_id, kind, data)
+        return ledger.New(self._shown(at), self._search_id, kind, data)
 
     def _put_search(self, session: Session, save: SaveSearch) -> ledger.New:
         changes = {"state": save.state.value, "active_seconds": save.active_seconds, "workers": save.workers}
-        runs.put_search(session, self._search_id, **changes, reason=save.reason, ended_at=save.at if save.state.ended else None)
+        runs.put_search(
+            session, self._search_id, **changes, reason=save.reason, ended_at=self._shown(save.at) if save.state.ended else None
+        )
         changed: ledger.SearchChanged = {
             "problem_id": self._whose.problem_id, "run": self._whose.run, "state": save.state.value,
             "reason": sentence(save.reason), "active_seconds": save.active_seconds, "workers": save.workers,
@@ -199,8 +202,8 @@ class SearchRecorder:
             "seconds": trial.seconds,
             "seen": trial.seen,
             "pending": trial.pending,
-            "created_at": trial.created_at,
-            "ended_at": trial.ended_at,
+            "created_at": self._shown(trial.created_at),
+            "ended_at": self._told_at(trial.ended_at),
             "learner": trial.learner,
             "source_id": trial.source,
             "bracket": trial.bracket,
@@ -223,8 +226,8 @@ class SearchRecorder:
             "state": fit.state.value,
             "attempt": fit.attempt,
             "lane": fit.lane,
-            "started_at": fit.started_at,
-            "ended_at": fit.ended_at,
+            "started_at": self._told_at(fit.started_at),
+            "ended_at": self._told_at(fit.ended_at),
             "score": fit.score,
             "seconds": outcome.seconds if outcome else 0.0,
             "predict_seconds": outcome.predict_seconds if outcome else 0.0,
@@ -234,6 +237,16 @@ class SearchRecorder:
             "model_bytes": outcome.model_bytes if outcome else None,
             "recorded": dict(outcome.recorded) if outcome else {},
         }
+
+    def _fit_entry(self, fit: Fit) -> ledger.FitChanged:
+        return {
+            "trial": fit.trial, "fold": fit.fold, "rung": fit.rung, "state": fit.state.value, "attempt": fit.attempt, "lane": fit.lane,
+            "started_at": self._told_at(fit.started_at), "ended_at": self._told_at(fit.ended_at), "score": fit.score,
+            "seconds": fit.outcome.seconds if fit.outcome else 0.0, "reason": sentence(fit.outcome.reason) if fit.outcome else "",
+        }  # fmt: skip
+
+    def _told_at(self, at: float | None) -> float | None:
+        return None if at is None else self._shown(at)
 
 
 def _told(row: dict[str, Any]) -> ledger.TrialChanged:
@@ -245,12 +258,4 @@ def _told(row: dict[str, Any]) -> ledger.TrialChanged:
         "standard_error": row["standard_error"], "seconds": row["seconds"], "seen": row["seen"], "pending": row["pending"],
         "created_at": row["created_at"], "ended_at": row["ended_at"], "bracket": row["bracket"], "rung": row["rung"],
         "best_iteration": row["best_iteration"], "parent": row["parent"], "member": row["cohort"], "share": row["share"],
-    }  # fmt: skip
-
-
-def _fit_entry(fit: Fit) -> ledger.FitChanged:
-    return {
-        "trial": fit.trial, "fold": fit.fold, "rung": fit.rung, "state": fit.state.value, "attempt": fit.attempt, "lane": fit.lane,
-        "started_at": fit.started_at, "ended_at": fit.ended_at, "score": fit.score,
-        "seconds": fit.outcome.seconds if fit.outcome else 0.0, "reason": sentence(fit.outcome.reason) if fit.outcome else "",
     }  # fmt: skip

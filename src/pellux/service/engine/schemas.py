@@ -13,3 +13,9 @@ class WorkspaceView(View):
     workers: int
     fits_per_minute: float
     running: list[int]
+    not_trusted: list[str]  # own code in it that nobody here brought or allowed: it does not run
+    logged_in: bool  # whether it was reached with a token, and can be left
+
+
+class TrustView(View):
+    allowed: list[str]  # what may run from now on and might not before

@@ -5,13 +5,14 @@ from __future__ import annotations
 from pellux.service.engine.engine import Engine
 from pellux.service.engine.schemas import WorkspaceView
 from pellux.service.machine import default_workers
+from pellux.service.trust import untrusted
 from pellux.store import counts, fits, ledger, runs
 from pellux.version import __version__
 
 WINDOW = 60.0
 
 
-def workspace_view(engine: Engine) -> WorkspaceView:
+def workspace_view(engine: Engine, *, logged_in: bool = False) -> WorkspaceView:
     now = engine.workspace.clock()
     with engine.workspace.database.read() as session:
         running = runs.running(session)
@@ -20,6 +21,7 @@ def workspace_view(engine: Engine) -> WorkspaceView:
     return WorkspaceView(
         version=__version__, name=engine.workspace.folder.name, cores=default_workers(), busy_workers=busy,
         workers=sum(run.workers for run in running), fits_per_minute=round(recent * 60 / seconds, 1), running=[run.id for run in running],
+        not_trusted=list(untrusted(engine.workspace).values()), logged_in=logged_in,
     )  # fmt: skip
 
 

@@ -20,6 +20,7 @@ from pellux.service.planning.prior_knowledge import observations, starts
 from pellux.service.planning.requests import SearchRequest, SettingsRequest, checked
 from pellux.service.planning.resolving import Chosen, Resolved, resolve_continuing, resolve_stopping
 from pellux.service.searches.lookups import final_settings, learner_of, whose
+from pellux.service.trust import require_trust
 from pellux.service.workspace import Workspace
 from pellux.store import runs
 from pellux.store.database import Session
@@ -154,7 +155,7 @@ def check_target(judging: Judging, target: float | None) -> None:
 def launch(engine: Engine, problem_id: int, request: SearchRequest, *, plan_hash: str = "") -> int:
     """Keep a search and start it; returns its id."""
     search_id = draft(engine.workspace, problem_id, request, plan_hash=plan_hash)
-    engine.start(search_id)
+    engine.begin(search_id)
     return search_id
 
 
@@ -173,7 +174,9 @@ def repeat(engine: Engine, search_id: int, overrides: Sequence[str]) -> int:
 def draft(workspace: Workspace, problem_id: int, request: SearchRequest, *, plan_hash: str = "") -> int:
     """Keep a search in the state running; the engine that is opened next takes it up."""
     with workspace.database.write() as session:
-        objective = workspace.objective(get_problem(session, problem_id))
+        problem = get_problem(session, problem_id)
+        require_trust(workspace, problem, request.learner)
+        objective = workspace.objective(problem)
         request = with_decisions(workspace, session, objective, request)
         found = check_search(objective, request, objective.telling_share)
         workers = check_holds(workspace, objective, request.plan.workers)

@@ -51,6 +51,12 @@ def own_folders(path: Path, plan: PlanFile) -> list[Path]:
     return [path.parent, *([Path(plan.code.folder)] if plan.code is not None else [])]
 
 
+def own_modules(plan: PlanFile) -> list[str]:
+    """Modules that whoever runs a plan on their own machine names in it: a learner's class in an installed package."""
+    place = plan.learner.rpartition(":")[0] if is_own(plan.learner) else ""
+    return [place] if place and not place.endswith(".py") else []
+
+
 class _Plain(yaml.SafeLoader):
     """YAML without what a plan has no use for: a key twice, of which one would be lost, and aliases, which a few bytes blow up."""
 

@@ -6,6 +6,7 @@ import csv
 import io
 import json
 import math
+import time
 from collections.abc import Mapping, Sequence
 from typing import Any
 
@@ -116,28 +117,51 @@ def _typed(space: Space, values: Mapping[str, Value]) -> dict[str, Value]:
     return found
 
 
+PIECE = 1_000  # rows of past results that are written at once
+GIVE_WAY = 0.03  # seconds in which writers that wait get their turn: SQLite has no queue
+
+
 def keep_past_results(workspace: Workspace, problem_id: int, request: PastResultsRequest) -> PastResultsView:
     """Check and keep results from elsewhere; all of them or, with the first mistake named, none."""
     with workspace.database.read() as session:
         problem = get_problem(session, problem_id)
     objective = workspace.objective(problem)
     chosen = workspace.catalogue.learner(request.learner, workspace.brief(problem).task)
-    at = workspace.clock()
-    read = [_read_row(row, line, request, chosen, objective.judging) for line, row in _rows(request)]
-    with workspace.database.write() as session:
+    at, fits = workspace.clock(), _Fits(chosen)
+    read = [_read_row(row, line, request, fits, objective.judging) for line, row in _rows(request)]
+    with workspace.database.read() as session:
         known = {_told(row.configuration, row.score) for row in past_results(session, problem_id, request.learner)}
-        new = {_told(configuration, score): (configuration, score) for configuration, score in read}
-        kept = [
-            PastResult(problem_id, request.learner, request.source, configuration, score, at)
-            for told, (configuration, score) in new.items()
-            if told not in known
-        ]
-        if not kept:
-            raise Conflict(f"All {len(read)} results are known already, with the same scores: nothing was added.")
-        add_past_results(session, problem_id, at, kept)
+    new = {_told(configuration, score): (configuration, score) for configuration, score in read}
+    kept = [
+        PastResult(problem_id, request.learner, request.source, configuration, score, at)
+        for told, (configuration, score) in new.items()
+        if told not in known
+    ]
+    if not kept:
+        raise Conflict(f"All {len(read)} results are known already, with the same scores: nothing was added.")
+    # In pieces, so that running searches write in between. Broken off and sent again, only the rest is added.
+    for begin in range(0, len(kept), PIECE):
+        with workspace.database.write() as session:
+            add_past_results(session, problem_id, at, kept[begin : begin + PIECE])
+        time.sleep(GIVE_WAY)
     scores = [row.score for row in kept]
     best = max(scores) if objective.judging.larger_is_better else min(scores)
     return PastResultsView(rows=len(kept), best=best, known=len(read) - len(kept))
+
+
+class _Fits:
+    """Whether values suit a learner's settings; each different one is looked at once."""
+
+    def __init__(self, chosen: Learner) -> None:
+        self.label, self.settings = chosen.label, {s.name: s for s in chosen.settings}
+        self._chosen = chosen
+        self._good = set[tuple[str, type, Value]]()
+
+    def check(self, name: str, value: Value) -> None:
+        key = (name, type(value), value)
+        if key not in self._good:
+            self._chosen.check(Space((Fixed(name=name, value=value),)))
+            self._good.add(key)
 
 
 def _told(configuration: Mapping[str, Value], score: float) -> str:
@@ -172,21 +196,21 @@ def _json_row(text: str, line: int) -> dict[str, Any]:
 
 
 def _read_row(
-    row: Mapping[str, Any], line: int, request: PastResultsRequest, chosen: Learner, judging: Judging
+    row: Mapping[str, Any], line: int, request: PastResultsRequest, fits: _Fits, judging: Judging
 ) -> tuple[dict[str, Value], float]:
-    settings = {s.name: s for s in chosen.settings}
     configuration: dict[str, Value] = {}
     for column, raw in row.items():
         name = request.columns.get(column, column)
         if column == request.score or name == IGNORED or raw is None or raw == "":
             continue
-        if name not in settings:
+        if name not in fits.settings:
             raise InvalidData(
-                f"Column '{column}' is no setting of {chosen.label}. Map it to one ({', '.join(settings)}) or to '-'.", at="columns"
+                f"Column '{column}' is no setting of {fits.label}. Map it to one ({', '.join(fits.settings)}) or to '-'.",
+                at="columns",
             )
         configuration[name] = _value(raw)
         try:
-            chosen.check(Space((Fixed(name=name, value=configuration[name]),)))
+            fits.check(name, configuration[name])
         except InvalidSpace as error:
             raise InvalidData(f"Line {line}: {error.message}", at="text") from None
     if request.score not in row:

@@ -30,6 +30,7 @@ from pellux.service.machine import memory_for
 from pellux.service.planning.launching import check_holds, check_search
 from pellux.service.planning.requests import SearchRequest
 from pellux.service.planning.schemas import RehearsalFitView
+from pellux.service.trust import require_trust
 from pellux.service.wording import sentence
 from pellux.service.workspace import Workspace
 from pellux.store.past_results import add_rehearsal
@@ -56,7 +57,9 @@ class _Book:
 def rehearse(workspace: Workspace, problem_id: int, request: SearchRequest) -> list[RehearsalFitView]:
     """Run the rehearsal of a search in a kept problem, and keep what its fits cost."""
     with workspace.database.read() as session:
-        objective = workspace.objective(get_problem(session, problem_id))
+        problem = get_problem(session, problem_id)
+    require_trust(workspace, problem, request.learner)
+    objective = workspace.objective(problem)
     found = run(workspace, objective, request)
     at = workspace.clock()
     with workspace.database.write() as session:
@@ -94,8 +97,8 @@ def run(workspace: Workspace, objective: Objective, request: SearchRequest) -> l
     with tempfile.TemporaryDirectory(prefix="pellux-rehearsal-", ignore_cleanup_errors=True) as scratch:
         artifacts = FileArtifacts(Path(scratch) / "checkpoints", Path(scratch) / "fits")
         assignment = Assignment(objective.evaluators(terms), artifacts, log, each=holds.devices)
-        runner = LocalRunner(assignment, devices=workspace.devices)
-        driver = Driver(Coordinator(limits, first), runner, book, NoProposals(starts), workspace.clock)
+        runner = LocalRunner(assignment, clock=workspace.steady, devices=workspace.devices)
+        driver = Driver(Coordinator(limits, first), runner, book, NoProposals(starts), workspace.steady)
         driver.start()
         driver.join(PATIENCE * len(starts))
         driver.leave()

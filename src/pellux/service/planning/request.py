@@ -10,6 +10,9 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validat
 Seed = Annotated[int, Field(ge=0, lt=2**31)]
 
 
+LARGEST = 2**63 - 1  # of a whole number that the database can hold
+
+
 def _texts(value: Any) -> Iterator[str]:
     if isinstance(value, str):
         yield value
@@ -26,7 +29,7 @@ Tags = Annotated[list[Tag], Field(max_length=50)]
 
 
 class Request(BaseModel):
-    model_config = ConfigDict(extra="forbid", allow_inf_nan=False, validate_by_name=True, validate_by_alias=True)
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False, validate_by_name=True, validate_by_alias=True, defer_build=True)
 
     @field_validator("*", mode="before")
     @classmethod
@@ -50,4 +53,11 @@ class Request(BaseModel):
         kinds = {wanted, *get_args(wanted)}
         if isinstance(value, bool) and kinds & {int, float} and bool not in kinds:
             raise ValueError(f"a number is wanted here, not {str(value).lower()}")
+        return value
+
+    @field_validator("*", mode="after")
+    @classmethod
+    def _within_reason(cls, value: Any) -> Any:
+        if isinstance(value, int) and abs(value) > LARGEST:
+            raise ValueError("whole numbers go to 2^63")
         return value

@@ -41,6 +41,7 @@ from pellux.service.problems.schemas import (
     OptionView,
     ReadView,
 )
+from pellux.service.trust import seal_problem
 from pellux.service.wording import sentence
 from pellux.service.workspace import Workspace
 from pellux.store import problems, runs
@@ -152,13 +153,14 @@ def create_code_problem(
     """
     brief = frame_code(workspace, request, space, sent)
     with workspace.database.write() as session:
-        known = problems.problem_of_brief(session, brief.identity) if reuse else None
-        if known is not None:
-            return known
-        return problems.add_problem(
-            session, name=request.name or f"{brief.metric} of {brief.label}", created_at=workspace.clock(), objective=brief.kind,
-            brief=brief.to_json(), brief_hash=brief.identity, derived_from=_older_version(problems.every_problem(session), brief),
-        )  # fmt: skip
+        made = problems.problem_of_brief(session, brief.identity) if reuse else None
+        if made is None:
+            made = problems.add_problem(
+                session, name=request.name or f"{brief.metric} of {brief.label}", created_at=workspace.clock(), objective=brief.kind,
+                brief=brief.to_json(), brief_hash=brief.identity, derived_from=_older_version(problems.every_problem(session), brief),
+            )  # fmt: skip
+        seal_problem(workspace, made, problems.get_problem(session, made).brief)
+        return made
 
 
 def _older_version(every: list[Problem], brief: CodeBrief) -> int | None:
@@ -183,6 +185,7 @@ def change_code_problem(workspace: Workspace, problem_id: int, request: CodeBrie
             session, problem_id, workspace.clock(), brief=brief.to_json(), brief_hash=brief.identity, data_hash=None, folds_hash=None
         )  # fmt: skip
         problems.label(session, problem_id, workspace.clock(), name=request.name or None)
+        seal_problem(workspace, problem_id, problems.get_problem(session, problem_id).brief)
 
 
 def look_first(workspace: Workspace, request: FirstLookRequest, sent: Sent | None = None) -> FirstLookView:

@@ -6,6 +6,7 @@ import errno
 import hashlib
 import json
 import os
+import re
 import shutil
 import tempfile
 from collections.abc import Callable, Iterator
@@ -19,14 +20,15 @@ from pydantic import Field
 
 from pellux.core.errors import InvalidData, NotFound, WorkspaceError
 from pellux.service.planning.requests import Request
-from pellux.service.workspace import Workspace
+from pellux.service.workspace import INCOMING, Workspace
 from pellux.store import problems
 from pellux.store.records import DataFile
 from pellux.tables.importing import import_table
 from pellux.tables.readings import ReadOptions
-from pellux.tables.table import Table
+from pellux.tables.table import FILES, Table
 
 CHUNK = 4 * 2**20
+HASH = re.compile(r"[0-9a-f]{64}")
 SOURCE = "source"  # the file as it came, beside what was made of it
 
 
@@ -86,7 +88,7 @@ def _import(
         check()
         options = (reading or ReadingRequest()).options()
         identity = _identity(content_hash, options)
-        if not (workspace.data_folder(identity) / "table.json").exists():
+        if not _complete(workspace.data_folder(identity)):
             _make(workspace, incoming, name, content_hash, identity, options, token, size)
         table = Table.open(workspace.data_folder(identity))
         _register(workspace, table, name, size)
@@ -101,7 +103,7 @@ def read_again(workspace: Workspace, content_hash: str, reading: ReadingRequest,
         raise NotFound("These data were imported by an earlier version that did not keep the file. Import it once more.")
     options = reading.options()
     identity = _identity(table.source, options)
-    if not (workspace.data_folder(identity) / "table.json").exists():
+    if not _complete(workspace.data_folder(identity)):
         with _workbench(workspace) as incoming:
             os.link(source, incoming / SOURCE)
             _make(workspace, incoming, table.name, table.source, identity, options, token, source.stat().st_size)
@@ -128,13 +130,20 @@ def _make(
             on_read=lambda done: tell(min(done / max(size, 1), 1.0)),
         )  # fmt: skip
     os.replace(incoming / SOURCE, made / SOURCE)
-    _move(made, workspace.data_folder(identity))
+    folder = workspace.data_folder(identity)
+    if folder.exists() and not _complete(folder):  # somebody removed a part of it
+        os.replace(folder, incoming / "remains")
+    _move(made, folder)
+
+
+def _complete(folder: Path) -> bool:
+    return all((folder / name).exists() for name in FILES)
 
 
 @contextmanager
 def _workbench(workspace: Workspace) -> Iterator[Path]:
     """A folder for an import that is not done yet; what goes wrong with the disk is said in words."""
-    incoming = Path(tempfile.mkdtemp(prefix="incoming-", dir=workspace.folder / "data"))
+    incoming = Path(tempfile.mkdtemp(prefix=INCOMING, dir=workspace.folder / "data"))
     try:
         yield incoming
     except OSError as error:
@@ -177,7 +186,7 @@ def _register(workspace: Workspace, table: Table, name: str, size: int) -> None:
 
 def open_table(workspace: Workspace, content_hash: str) -> Table:
     folder = workspace.data_folder(content_hash)
-    if "/" in content_hash or not (folder / "table.json").exists():
+    if not HASH.fullmatch(content_hash) or not (folder / "table.json").exists():
         raise NotFound(f"No data with the hash {content_hash[:12]} were imported here.", at="data")
     return Table.open(folder)
 

@@ -23,6 +23,7 @@ from pellux.core.judging import (
     SplitPlan,
     assign_folds,
     default_metric,
+    fingerprint,
 )
 from pellux.core.judging.brief import ROLES
 from pellux.core.judging.split_plans import COLUMN, ORDERED
@@ -30,6 +31,7 @@ from pellux.objectives.tabular.objective import TabularObjective
 from pellux.objectives.tabular.target import classes_of, infer_task, own_folds, split_rows
 from pellux.service.planning.requests import BriefRequest
 from pellux.service.workspace import Workspace
+from pellux.store.records import Problem
 from pellux.tables.table import DATE, TEXT, Column, Table
 
 STRIPE = 160
@@ -130,6 +132,19 @@ def _rarest_share(table: Table, target: str, classes: tuple[str, ...]) -> float:
     known = values[values >= 0] if table.column(target).coded else values[~np.isnan(values)]
     counts = np.unique(known, return_counts=True)[1]
     return float(counts.min() / counts.sum())
+
+
+def bring_back_folds(workspace: Workspace, problem: Problem) -> None:
+    """Where the file of a problem's folds is gone: draw them again by its brief, if that gives the very same ones."""
+    path = workspace.folds_file(problem.id)
+    if problem.folds_hash is None or path.exists():
+        return
+    brief = workspace.brief(problem)
+    again = assign_folds(brief.split, split_rows(Table.open(workspace.data_folder(brief.data)), brief)).kept
+    if fingerprint(again) == problem.folds_hash:
+        half = path.with_suffix(".half.npy")
+        np.save(half, again)
+        half.replace(path)
 
 
 def draw_split(framed: Framed) -> dict[str, Any]:

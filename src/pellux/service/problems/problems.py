@@ -35,6 +35,7 @@ from pellux.store import problems, runs, trials
 from pellux.store.database import Session
 from pellux.store.decisions import decisions_of
 from pellux.store.records import Problem, Trial
+from pellux.tables.files import FOLDS, array
 from pellux.tables.table import Table
 
 SPARK = 40
@@ -92,7 +93,7 @@ def findings(workspace: Workspace, problem_id: int) -> list[FindingView]:
     """The leak check of a problem as it stands."""
     brief = stored_brief(workspace, problem_id)
     table = open_table(workspace, brief.data)
-    folds = Folds.of(np.load(workspace.folds_file(problem_id)), brief.split)
+    folds = Folds.of(array(workspace.folds_file(problem_id), FOLDS), brief.split)
     return _findings(table, Framed(brief, folds, split_rows(table, brief)))
 
 
@@ -152,7 +153,7 @@ def list_problems(workspace: Workspace) -> list[ProblemView]:
 def split_view(workspace: Workspace, problem_id: int) -> SplitView:
     brief = stored_brief(workspace, problem_id)
     table = open_table(workspace, brief.data)
-    folds = Folds.of(np.load(workspace.folds_file(problem_id)), brief.split)
+    folds = Folds.of(array(workspace.folds_file(problem_id), FOLDS), brief.split)
     return SplitView(**draw_split(Framed(brief, folds, split_rows(table, brief))))
 
 
@@ -182,9 +183,14 @@ def judging_view(judging: Judging) -> JudgingView:
 def best_view(session: Session, trial: Trial | None) -> BestView | None:
     if trial is None or trial.mean is None:
         return None
-    number = runs.get_search(session, trial.search_id).number
+    return best_shown(trial, runs.get_search(session, trial.search_id).number)
+
+
+def best_shown(trial: Trial, search: int) -> BestView:
+    """A scored trial of the search with this number."""
+    assert trial.mean is not None
     return BestView(
-        trial_id=trial.id, search=number, number=trial.number, score=trial.mean, standard_error=trial.standard_error,
+        trial_id=trial.id, search=search, number=trial.number, score=trial.mean, standard_error=trial.standard_error,
         folds=[score for score in trial.scores if score is not None],
     )  # fmt: skip
 

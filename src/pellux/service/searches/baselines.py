@@ -47,7 +47,7 @@ def score_baselines(engine: Engine, problem_id: int, request: BaselinesRequest) 
         if wanted:
             search_id = _keep(session, workspace, problem_id, wanted)
     if search_id is not None:
-        engine.start(search_id)
+        engine.begin(search_id)
     return baselines(workspace, problem_id)
 
 

@@ -40,7 +40,7 @@ def begin(engine: Engine, plan: PlanFile) -> int:
     running = unfinished(engine.workspace, problem_id, fingerprint)
     if running is None:
         return launch(engine, problem_id, request, plan_hash=fingerprint)
-    engine.start(running)
+    engine.begin(running)
     if _state(engine.workspace, running) == SearchState.PAUSED.value:
         set_state(engine, running, "running")
     return running

@@ -42,7 +42,7 @@ def check(engine: Engine, search_id: int, request: SafetyRequest) -> int:
         rng = np.random.default_rng([search_id, len(candidates)])
         chosen = rng.choice(len(candidates), size=min(request.trials, len(candidates)), replace=False)
         check_id = create_run(session, _run(engine.workspace, search, [candidates[i] for i in sorted(chosen)]))
-    engine.start(check_id)
+    engine.begin(check_id)
     return check_id
 
 

@@ -150,6 +150,7 @@ class SearchView(View):
     state: SearchStateName
     reason: str
     halted: str | None
+    waits_for: str  # what keeps it from going on for a while, by itself: the database is locked, the disk is full
     created_at: float
     ended_at: float | None
     active_seconds: float
@@ -276,3 +277,5 @@ class PointsView(View):
     seconds: list[float]
     ended_at: list[float | None]
     values: dict[str, list[ScalarValue | None]]
+    fold_effects: list[float]  # by how much each fold lies above a trial's mean, of the trials that have all folds
+    complete: int  # how many of these there are

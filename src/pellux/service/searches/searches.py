@@ -6,24 +6,18 @@ import json
 from typing import Any
 
 from pellux.core.errors import Conflict, InvalidPlan
-from pellux.core.objective import Judging, Objective
-from pellux.core.space import Counting, Value, parse, to_json
-from pellux.core.strategies import labelled
+from pellux.core.space import Value
 from pellux.engine.messages import Pause, Resume, SetLimits, SetWorkers, Stop, Try, Withdraw
 from pellux.engine.states import IllegalTransition, SearchState, TrialState
 from pellux.service.engine.engine import Engine
-from pellux.service.planning.forecasts import seconds_left
 from pellux.service.planning.launching import check_holds, check_target
-from pellux.service.planning.requests import LimitsRequest, SettingsRequest
-from pellux.service.planning.resolving import Resolved
-from pellux.service.problems.problems import best_view
-from pellux.service.searches.schemas import Counts, FitCounts, SearchView
-from pellux.service.wording import sentence
+from pellux.service.planning.requests import LimitsRequest
+from pellux.service.searches.schemas import SearchView
+from pellux.service.searches.views import views
 from pellux.service.workspace import Workspace
-from pellux.store import fits, ledger, runs, trials
-from pellux.store.database import Session
+from pellux.store import runs
 from pellux.store.problems import get_problem
-from pellux.store.records import Problem, Search, Trial
+from pellux.store.records import Search
 from pellux.store.trials import get_trial
 
 MOST_WORKERS = 256
@@ -33,7 +27,7 @@ def set_state(engine: Engine, search_id: int, wanted: str) -> None:
     """Bring a search to running, paused or stopped."""
     with engine.workspace.database.read() as session:
         state = SearchState(runs.get_search(session, search_id).state)
-    at = engine.workspace.clock()
+    at = engine.workspace.steady()
     if state.ended:
         raise IllegalTransition(f"The search is {state.value}; it cannot become {wanted}.")
     if wanted == "stopped":
@@ -55,7 +49,7 @@ def set_workers(engine: Engine, search_id: int, count: int) -> None:
         search = runs.get_search(session, search_id)
         objective = engine.workspace.objective(get_problem(session, search.problem_id))
     check_holds(engine.workspace, objective, count, at="count")
-    engine.post(search_id, SetWorkers(count, engine.workspace.clock()))
+    engine.post(search_id, SetWorkers(count, engine.workspace.steady()))
 
 
 def set_limits(engine: Engine, search_id: int, request: LimitsRequest) -> None:
@@ -73,7 +67,7 @@ def set_limits(engine: Engine, search_id: int, request: LimitsRequest) -> None:
         written = {key.replace("_", " "): value for key, value in changes.items()}  # as plans write them
         runs.put_search(session, search_id, plan={**search.plan, **written})
     engine.start(search_id)
-    engine.post(search_id, SetLimits(changes, engine.workspace.clock()))
+    engine.post(search_id, SetLimits(changes, engine.workspace.steady()))
 
 
 def try_configuration(engine: Engine, search_id: int, configuration: dict[str, Value]) -> None:
@@ -91,7 +85,7 @@ def try_configuration(engine: Engine, search_id: int, configuration: dict[str, V
     # Whole, so that two trials are told apart or found alike by all of their settings.
     configuration = chosen.whole(configuration)
     engine.start(search_id)
-    engine.post(search_id, Try(configuration, engine.workspace.clock()))
+    engine.post(search_id, Try(configuration, engine.workspace.steady()))
 
 
 def withdraw(engine: Engine, trial_id: int) -> None:
@@ -100,7 +94,7 @@ def withdraw(engine: Engine, trial_id: int) -> None:
     if TrialState(trial.state).ended:
         raise Conflict(f"Trial {trial.number} is {trial.state} already; only a live trial can be withdrawn.")
     _require_live(engine, trial.search_id)
-    engine.post(trial.search_id, Withdraw(trial.number, engine.workspace.clock()))
+    engine.post(trial.search_id, Withdraw(trial.number, engine.workspace.steady()))
 
 
 def _require_search(search: Search) -> None:
@@ -134,72 +128,13 @@ def list_searches(engine: Engine, problem_id: int) -> list[SearchView]:
     with engine.workspace.database.read() as session:
         problem = get_problem(session, problem_id)
         found = runs.searches_of(session, problem_id, kinds=[kind for kind in runs.KINDS if kind != runs.BASELINES])
-        return [_view(engine, session, problem, search) for search in found]
+        return views(engine, session, problem, found)
 
 
 def search_view(engine: Engine, search_id: int) -> SearchView:
     with engine.workspace.database.read() as session:
         search = runs.get_search(session, search_id)
-        return _view(engine, session, get_problem(session, search.problem_id), search)
-
-
-def _view(engine: Engine, session: Session, problem: Problem, search: Search) -> SearchView:
-    objective = engine.workspace.objective(problem)
-    settings = SettingsRequest.model_validate(search.plan)
-    space = parse(search.space) if search.kind == runs.SEARCH else None  # finalists come from many spaces
-    folds = _folds_of(engine, search, objective.judging)
-    counts = trials.count_states(session, search.id)
-    run, busy = fits.done_and_seconds(session, search.id)
-    left = seconds_left(session, search, settings, space, objective.judging.fits) if space else _given_left(
-        search, settings.trials * folds, run, busy
-    )  # fmt: skip
-    return SearchView(
-        id=search.id, problem_id=search.problem_id, number=search.number, kind=search.kind, folds=folds, learner=search.learner,
-        space=search.space, parameters=to_json(space) if space else [], configurations=Counting.of(space).total if space else None,
-        strategy=labelled(search.strategy) if space else "", chosen_by=labelled(settings.strategy),
-        strategy_reason=search.strategy_reason,
-        strategy_settings={k: v for k, v in search.strategy_settings.items() if not isinstance(v, list)}, overrides=search.overrides,
-        warm_start=settings.warm_start, target_score=settings.target_score, no_gain_in=settings.no_gain_in,
-        early_stopping=settings.early_stopping, stopping=Resolved.from_json(search.stopping).view(), budget_trials=settings.trials,
-        budget_minutes=settings.minutes, seed=settings.seed, workers=search.workers, state=search.state,
-        reason=sentence(search.reason), halted=engine.halted(search.id), created_at=search.created_at, ended_at=search.ended_at,
-        active_seconds=search.active_seconds, busy_seconds=busy, seconds_left=left,
-        trials=Counts(**{state.value: counts.get(state.value, 0) for state in TrialState}),
-        fits=_fit_counts(session, search, folds, run), best=best_view(session, trials.best_of_search(session, search.id)),
-        baseline=best_view(session, baseline_trial(session, objective, search)), newest_entry=ledger.newest(session),
-    )  # fmt: skip
-
-
-def _fit_counts(session: Session, search: Search, folds: int, run: int) -> FitCounts:
-    """What pruning saved: the work that pruned trials had still before them, at the pace of trials in full."""
-    shares, whole, count = trials.work_saved(session, search.id)
-    return FitCounts(
-        run=run, spared=round(shares * folds), seconds_spared=shares * (whole or 0.0), work_spared=shares / max(count, 1)
-    )
-
-
-def _folds_of(engine: Engine, search: Search, judging: Judging) -> int:
-    """How many fits a trial has: folds, times the repeats of a re-judging."""
-    if search.kind == runs.REJUDGE:
-        return engine.workspace.fresh_repeats(search.id) * judging.folds
-    return judging.fits
-
-
-def _given_left(search: Search, planned: int, run: int, busy: float) -> float | None:
-    """Remaining fits of a run whose trials are known, at the pace of those done; None before the first."""
-    if run == 0 or SearchState(search.state).ended:
-        return None
-    return max(planned - run, 0) * busy / run / max(search.workers, 1)
-
-
-def baseline_trial(session: Session, objective: Objective, search: Search) -> Trial | None:
-    """The scored baseline of a search's learner (of several the best), from whichever run of the problem scored it."""
-    own = {part.partition("*")[0].strip() for part in search.learner.split("|")} if search.learner else None
-    for trial, _, key in trials.baselines(session, search.problem_id):
-        its = trial.learner or key
-        if own is None or (objective.configurable(its).settle(trial.configuration)[0].key if "|" in its else its) in own:
-            return trial
-    return None
+        return views(engine, session, get_problem(session, search.problem_id), [search])[0]
 
 
 def summary(engine: Engine, search_id: int) -> dict[str, Any]:

@@ -13,6 +13,7 @@ import pyarrow.parquet as pq
 
 from pellux.core.errors import InvalidPlan
 from pellux.core.judging import mean
+from pellux.core.judging.fold_effects import fold_effects
 from pellux.core.space import Value, parse
 from pellux.objectives.code.brief import KINDS as CODE
 from pellux.objectives.code.brief import PROGRAM, CodeBrief
@@ -31,7 +32,7 @@ from pellux.service.searches.schemas import (
     TrialPage,
     TrialRow,
 )
-from pellux.service.searches.searches import baseline_trial
+from pellux.service.searches.views import baseline_trial
 from pellux.service.wording import sentence
 from pellux.service.workspace import Workspace
 from pellux.store import fits, trials
@@ -69,11 +70,16 @@ def trial_page(
     return TrialPage(total=total, offset=offset, trials=[trial_row(trial) for trial in found])
 
 
+MOST_FOR_EFFECTS = 500  # trials from which it is learnt how folds differ
+
+
 def points(workspace: Workspace, search_id: int) -> PointsView:
     """Every ended trial, column-wise: for charts of thousands of trials."""
     with workspace.database.read() as session:
         get_search(session, search_id)
         rows = trials.points(session, search_id)
+        newest = trials.newest_scores(session, search_id, MOST_FOR_EFFECTS)
+    complete = [[s for s in scores if s is not None] for scores in newest if None not in scores]
     columns: Any = list(zip(*rows, strict=True)) if rows else [()] * 9
     *columns, texts = (list(c) for c in columns)
     numbers, ids, states, origins, means, errors, seconds, ended_at = columns
@@ -82,6 +88,7 @@ def points(workspace: Workspace, search_id: int) -> PointsView:
     return PointsView.model_construct(
         numbers=numbers, ids=ids, states=states, origins=origins, means=means, standard_errors=errors, seconds=seconds,
         ended_at=ended_at, values={name: [c.get(name) for c in configurations] for name in names},
+        fold_effects=[float(e) for e in fold_effects(complete, max(map(len, complete), default=0))], complete=len(complete),
     )  # fmt: skip
 
 

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from pydantic import Field
 
-from pellux.service.engine.schemas import WorkspaceView
+from pellux.service.engine.schemas import TrustView, WorkspaceView
 from pellux.service.engine.status import workspace_view
 from pellux.service.planning.catalogue import catalogue, described_learner
 from pellux.service.planning.requests import Request
 from pellux.service.planning.schemas import CatalogueView, ComparisonView, LearnerView, SpaceView
 from pellux.service.planning.spaces import ComparisonRequest, SpaceRequest, check_space, compare
+from pellux.service.trust import trust
 from pellux.web.api import Api
 from pellux.web.context import server
 
@@ -23,7 +24,12 @@ def add(api: Api) -> None:
     @api.operation("GET", "/workspace", returns=WorkspaceView)
     def get_workspace() -> WorkspaceView:
         """Version, workers and running searches."""
-        return workspace_view(server().engine)
+        return workspace_view(server().engine, logged_in=server().guard.token is not None)
+
+    @api.operation("POST", "/workspace/trust", returns=TrustView)
+    def post_trust() -> TrustView:
+        """A person's word: the own code that stands in this workspace now may run."""
+        return TrustView(allowed=trust(server().engine.workspace))
 
     @api.operation("GET", "/catalogue", returns=CatalogueView)
     def get_catalogue() -> CatalogueView:

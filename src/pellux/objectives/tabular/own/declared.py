@@ -93,8 +93,10 @@ def _from_file(found: Mapping[str, Any], path: Path) -> ModuleType:
         if known is not None and getattr(known, "__file__", None) == str(path):
             return known
     name = stem if importlib.util.find_spec(stem) is None else found["key"]
-    beside = str(Path(found["file"]).parent)
-    if beside not in sys.path:  # for what it imports from its own folder; nothing of ours is shadowed
+    # For what it imports from its own folder: as it was when it was brought, or, of what earlier versions brought, as it is.
+    # Nothing of ours is shadowed.
+    beside = str(path.with_suffix("")) if "beside" in found else str(Path(found["file"]).parent)
+    if beside not in sys.path:
         sys.path.append(beside)
     spec = importlib.util.spec_from_file_location(name, path)
     if spec is None or spec.loader is None:

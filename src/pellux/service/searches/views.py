@@ -1,0 +1,112 @@
+"""Searches as they are shown: of a whole list with a handful of questions to the store, however many there are."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from pellux.core.objective import Judging, Objective
+from pellux.core.space import Counting, parse, to_json
+from pellux.core.strategies import labelled
+from pellux.engine.states import SearchState, TrialState
+from pellux.service.engine.engine import Engine
+from pellux.service.planning.forecasts import seconds_left
+from pellux.service.planning.requests import SettingsRequest
+from pellux.service.planning.resolving import Resolved
+from pellux.service.problems.problems import best_shown
+from pellux.service.problems.schemas import BestView
+from pellux.service.searches.schemas import Counts, FitCounts, SearchView
+from pellux.service.wording import sentence
+from pellux.store import ledger, runs, tallies, trials
+from pellux.store.database import Session
+from pellux.store.records import Problem, Search, Trial
+
+
+@dataclass(frozen=True)
+class _Known:
+    """What was asked for all searches of a list at once."""
+
+    states: Mapping[int, Mapping[str, int]]
+    fits: Mapping[int, tuple[int, float]]
+    saved: Mapping[int, tuple[float, float | None, int]]
+    best: Mapping[int, Trial]
+    baselines: Sequence[tuple[Trial, int, str]]
+    newest: int
+
+
+def views(engine: Engine, session: Session, problem: Problem, searches: Sequence[Search]) -> list[SearchView]:
+    ids = [search.id for search in searches]
+    known = _Known(
+        tallies.states(session, ids), tallies.fits_done(session, ids), tallies.work_saved(session, ids), tallies.best(session, ids),
+        trials.baselines(session, problem.id), ledger.newest(session),
+    )  # fmt: skip
+    objective = engine.workspace.objective(problem)
+    return [_view(engine, session, objective, search, known) for search in searches]
+
+
+def _view(engine: Engine, session: Session, objective: Objective, search: Search, known: _Known) -> SearchView:
+    settings = SettingsRequest.model_validate(search.plan)
+    space = parse(search.space) if search.kind == runs.SEARCH else None  # finalists come from many spaces
+    folds = _folds_of(engine, search, objective.judging)
+    counts, (run, busy) = known.states.get(search.id, {}), known.fits.get(search.id, (0, 0.0))
+    left = seconds_left(session, search, settings, space, objective.judging.fits) if space else _given_left(
+        search, settings.trials * folds, run, busy
+    )  # fmt: skip
+    best, baseline = known.best.get(search.id), _baseline(known.baselines, objective, search)
+    return SearchView(
+        id=search.id, problem_id=search.problem_id, number=search.number, kind=search.kind, folds=folds, learner=search.learner,
+        space=search.space, parameters=to_json(space) if space else [], configurations=Counting.of(space).total if space else None,
+        strategy=labelled(search.strategy) if space else "", chosen_by=labelled(settings.strategy),
+        strategy_reason=search.strategy_reason,
+        strategy_settings={k: v for k, v in search.strategy_settings.items() if not isinstance(v, list)}, overrides=search.overrides,
+        warm_start=settings.warm_start, target_score=settings.target_score, no_gain_in=settings.no_gain_in,
+        early_stopping=settings.early_stopping, stopping=Resolved.from_json(search.stopping).view(), budget_trials=settings.trials,
+        budget_minutes=settings.minutes, seed=settings.seed, workers=search.workers, state=search.state,
+        reason=sentence(search.reason), halted=engine.halted(search.id), waits_for=engine.waits_for(search.id),
+        created_at=search.created_at, ended_at=search.ended_at, active_seconds=search.active_seconds, busy_seconds=busy, seconds_left=left,
+        trials=Counts(**{state.value: counts.get(state.value, 0) for state in TrialState}),
+        fits=_fit_counts(known.saved.get(search.id, (0.0, None, 0)), folds, run), best=_shown(best, search.number),
+        baseline=None if baseline is None else _shown(*baseline), newest_entry=known.newest,
+    )  # fmt: skip
+
+
+def _shown(trial: Trial | None, number: int) -> BestView | None:
+    return None if trial is None or trial.mean is None else best_shown(trial, number)
+
+
+def _fit_counts(saved: tuple[float, float | None, int], folds: int, run: int) -> FitCounts:
+    """What pruning saved: the work that pruned trials had still before them, at the pace of trials in full."""
+    shares, whole, count = saved
+    return FitCounts(
+        run=run, spared=round(shares * folds), seconds_spared=shares * (whole or 0.0), work_spared=shares / max(count, 1)
+    )
+
+
+def _folds_of(engine: Engine, search: Search, judging: Judging) -> int:
+    """How many fits a trial has: folds, times the repeats of a re-judging."""
+    if search.kind == runs.REJUDGE:
+        return engine.workspace.fresh_repeats(search.id) * judging.folds
+    return judging.fits
+
+
+def _given_left(search: Search, planned: int, run: int, busy: float) -> float | None:
+    """Remaining fits of a run whose trials are known, at the pace of those done; None before the first."""
+    if run == 0 or SearchState(search.state).ended:
+        return None
+    return max(planned - run, 0) * busy / run / max(search.workers, 1)
+
+
+def baseline_trial(session: Session, objective: Objective, search: Search) -> Trial | None:
+    """The scored baseline of a search's learner (of several the best), from whichever run of the problem scored it."""
+    found = _baseline(trials.baselines(session, search.problem_id), objective, search)
+    return None if found is None else found[0]
+
+
+def _baseline(known: Sequence[tuple[Trial, int, str]], objective: Objective, search: Search) -> tuple[Trial, int] | None:
+    """With the number of the run that scored it."""
+    own = {part.partition("*")[0].strip() for part in search.learner.split("|")} if search.learner else None
+    for trial, number, key in known:
+        its = trial.learner or key
+        if own is None or (objective.configurable(its).settle(trial.configuration)[0].key if "|" in its else its) in own:
+            return trial, number
+    return None
