@@ -216,8 +216,8 @@ def luck_of_equals(rng: np.random.Generator, rows: int, trials: int):
 
 
 def test_the_honest_score_takes_the_luck_out() -> None:
-    """Equal trials: the best of forty seems better than 0.7; the honest score does not."""
-    raw, honest, inside = [], [], 0
+    """Equal trials: the best of forty seems better than 0.7; the honest score does not. The same holds place by place."""
+    raw, honest, places, inside = [], [], [], 0
     for seed in range(30):
         rng = np.random.default_rng(seed)
         truth, said, fold = luck_of_equals(rng, 200, 40)
@@ -226,6 +226,12 @@ def test_the_honest_score_takes_the_luck_out() -> None:
         honest.append(found.score - 0.7)
         inside += found.low <= 0.7 <= found.high
         assert sum(found.wins) == pytest.approx(1)
+        assert (found.places[0].raw, found.places[0].score) == pytest.approx((found.raw, found.score))
+        assert len({place.trial for place in found.places}) == 20
+        places.append([(place.raw - 0.7, place.score - 0.7) for place in found.places])
+    seemed, expected = np.mean(places, axis=0).T
+    assert list(seemed) == sorted(seemed, reverse=True)
+    assert np.abs(expected).max() < 0.02 < seemed[2]
     assert np.mean(raw) > 0.05
     assert abs(np.mean(honest)) < np.mean(raw) / 4
     assert inside >= 26

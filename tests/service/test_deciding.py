@@ -95,7 +95,7 @@ def weighed(engine: Engine, problem_id: int, **query: object):
 
 
 def signed(engine: Engine, problem_id: int, trial_id: int, **more: object) -> int:
-    made = decide(engine, problem_id, DecisionRequest(trial_id=trial_id, **more))
+    made = decide(engine, problem_id, DecisionRequest(**{"trial_id": trial_id, "reason": "As good as any.", **more}))
     engine.analyst.finish(60)
     return made
 
@@ -315,6 +315,40 @@ def test_a_decision_is_signed_superseded_and_never_edited(engine: Engine, tmp_pa
     assert "<script" not in page
     assert "http://" not in page
     assert "src=" not in page
+
+
+def test_a_worse_trial_is_signed_with_a_reason_only_and_a_rule_signs_its_own(engine: Engine, tmp_path: Path) -> None:
+    problem_id = searched(engine, tmp_path, "tree", trials=4)
+    found = weighed(engine, problem_id)
+    best, last = found.finalists[0].trial, found.finalists[-1].trial
+    assert best.mean > last.mean
+    with pytest.raises(InvalidPlan, match=r"worse than the (leader|baseline) by \d.*Say why") as refused:
+        decide(engine, problem_id, DecisionRequest(trial_id=last.id, reason="  "))
+    assert refused.value.at == "reason"
+    with pytest.raises(Conflict, match="'highest mean' chooses the trial with the id"):
+        decide(engine, problem_id, DecisionRequest(trial_id=last.id, rule="highest mean", reason="because"))
+    assert list_decisions(engine.workspace, problem_id) == []
+    by_rule = next(s for s in found.suggestions if s.rule == "one standard error")
+    decide(engine, problem_id, DecisionRequest(trial_id=by_rule.trial_id, rule=by_rule.rule))
+    decide(engine, problem_id, DecisionRequest(trial_id=last.id, reason="It is the one that we can explain."))
+    assert [d.reason for d in list_decisions(engine.workspace, problem_id)] == [
+        "It is the one that we can explain.",
+        by_rule.reason,
+    ]
+    assert [s.label for s in found.suggestions] == ["highest mean", "one standard error", "best lower bound"]
+
+
+def test_an_opening_under_way_is_on_record(engine: Engine, tmp_path: Path) -> None:
+    problem_id = searched(engine, tmp_path, "logistic", trials=2)
+    best = weighed(engine, problem_id).finalists[0].trial
+    opened = open_holdout(engine, problem_id, OpeningRequest(trial_id=best.id, opener="Ada"))
+    made = signed(engine, problem_id, best.id)
+    [look] = decision_detail(engine.workspace, made).record["holdout"]
+    assert (look["opener"], look["trial"]) == ("Ada", best.id)
+    assert look["state"] in ("running", "done")
+    assert engine.analyst.wait(opened, 60).state == DONE
+    exported = json.loads(content(engine.workspace, made, "record.json")[0])
+    Draft202012Validator(json.loads((DOCS / "decision.schema.json").read_text())).validate(exported)
 
 
 def test_what_cannot_be_decided_says_so(engine: Engine, tmp_path: Path) -> None:

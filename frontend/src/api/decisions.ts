@@ -4,7 +4,7 @@ import { keys } from "./keys";
 
 export type Finalists = Schemas["FinalistsView"];
 export type Finalist = Schemas["Finalist"];
-export type Honest = Schemas["HonestScoreView"];
+
 export type Holdout = Schemas["HoldoutView"];
 export type Diagnostics = Schemas["DiagnosticsView"];
 export type Decision = Schemas["DecisionDetail"];
@@ -46,6 +46,8 @@ export const useHonestScore = (problem: number, wanted: boolean) =>
     queryFn: () =>
       settled(api.POST("/api/v1/problems/{problem_id}/honest-score", { params: { path: { problem_id: problem } } })),
   });
+
+export type Honest = NonNullable<ReturnType<typeof useHonestScore>["data"]>;
 
 export const useImportance = (trial: number, wanted: boolean) =>
   useQuery({

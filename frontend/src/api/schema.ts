@@ -1767,6 +1767,8 @@ export interface components {
         /**
          * DecisionRequest
          * @description A choice. `rule` says how it came about: one of the rules, or 'by hand'.
+         *
+         *     A trial that is worse than the leader or than the baseline is signed with a `reason` only.
          */
         DecisionRequest: {
             /** Trial Id */
@@ -2422,6 +2424,8 @@ export interface components {
         /**
          * HonestScoreView
          * @description Scores in the metric; `wins` are pairs of trial id and the share of rounds in which it was the best.
+         *
+         *     `places` tells the same of the best twenty, best first; empty where it was computed before that was kept.
          */
         HonestScoreView: {
             /** Id */
@@ -2452,6 +2456,8 @@ export interface components {
                 number,
                 number
             ][];
+            /** Places */
+            places: components["schemas"]["PlaceView"][];
             /** Rounds */
             rounds: number;
             /** Trials */
@@ -3019,6 +3025,22 @@ export interface components {
             best: number;
             /** Known */
             known: number;
+        };
+        /**
+         * PlaceView
+         * @description What to expect of a trial that came out near the top: `score` with a 95 % interval, beside `raw` as the search saw it.
+         */
+        PlaceView: {
+            /** Trial */
+            trial: number;
+            /** Raw */
+            raw: number;
+            /** Score */
+            score: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
         };
         /**
          * PlanFile
@@ -4103,10 +4125,15 @@ export interface components {
             /** Continues */
             continues: boolean;
         };
-        /** Suggestion */
+        /**
+         * Suggestion
+         * @description What a rule chooses; `label` is the rule in the words of the metric, as *lowest mean* where smaller is better.
+         */
         Suggestion: {
             /** Rule */
             rule: string;
+            /** Label */
+            label: string;
             /** Trial Id */
             trial_id: number;
             /** Reason */

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from html import escape
 from typing import Any
+from urllib.parse import urlencode
 
 from pellux.api.decision import Decision
 from pellux.api.search import Search
@@ -75,14 +76,19 @@ class Problem:
         self, *, rule: str = "highest mean", trial: int | None = None, reason: str = "", signer: str = "",
         weighing: Mapping[str, Any] | None = None,
     ) -> Decision:  # fmt: skip
-        """Choose by a rule, or a trial by its id, and sign it."""
+        """Choose by a rule, or a trial by its id, and sign it.
+
+        A trial that is worse than the leader or than the baseline needs a reason. `weighing` are the settings of
+        `GET /problems/ID/finalists`.
+        """
         if trial is None:
-            advised: Sequence[Mapping[str, Any]] = self._client.get(f"/problems/{self.id}/finalists")["suggestions"]
+            query = f"?{urlencode(weighing)}" if weighing else ""
+            advised: Sequence[Mapping[str, Any]] = self._client.get(f"/problems/{self.id}/finalists{query}")["suggestions"]
             by = next((one for one in advised if one["rule"] == rule), None)
             if by is None:
                 known = ", ".join(str(one["rule"]) for one in advised) or "none, for nothing is scored yet"
                 raise InvalidPlan(f"The rule '{rule}' chooses nothing here. Rules that do: {known}.", at="rule")
-            trial, reason = int(by["trial_id"]), reason or str(by["reason"])
+            trial = int(by["trial_id"])
         else:
             rule = "by hand"
         body = {"trial_id": trial, "rule": rule, "reason": reason, "signer": signer, "weighing": dict(weighing or {})}

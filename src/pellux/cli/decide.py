@@ -29,7 +29,9 @@ from pellux.service.workspace import Workspace
 @click.option("--trial", "trial_id", type=int, help="A trial's id, chosen by hand instead of by a rule.")
 @click.option("--cost", type=click.Choice(COSTS), default=FIT_SECONDS, show_default=True, help="What cheapness is measured by.")
 @click.option("--limit", metavar="'MEASURE <= VALUE'", help="Only trials that keep a limit: 'prediction seconds <= 0.1'.")
-@click.option("--reason", default="", help="Why; the rule's own words otherwise.")
+@click.option(
+    "--reason", default="", help="Why; the rule's own words otherwise. A trial worse than the leader or the baseline needs one."
+)
 @click.option("--signer", default="", help="Who decides.")
 @click.option("--open-holdout", is_flag=True, help="Judge the chosen trial on the holdout too. Once is honest.")
 @click.option("--again", is_flag=True, help="Open the holdout although it was opened before.")
@@ -47,13 +49,13 @@ def command(
     try:
         problem_id, query = _target(workspace, target, cost, limit)
         found = finalists(workspace, problem_id, query)
-        chosen, words = _chosen(found, rule, trial_id)
+        chosen = trial_id if trial_id is not None else _chosen(found, rule)
         if found.predicted:
             engine.analyst.wait(ask_honest_score(engine, problem_id).id)
         if open_holdout:
             _open(engine, problem_id, OpeningRequest(trial_id=chosen, opener=signer, again=again))
         request = DecisionRequest(
-            trial_id=chosen, rule=rule if trial_id is None else BY_HAND, reason=reason or words, signer=signer, weighing=query
+            trial_id=chosen, rule=rule if trial_id is None else BY_HAND, reason=reason, signer=signer, weighing=query
         )
         made = decide(engine, problem_id, request)
         engine.analyst.finish()
@@ -89,14 +91,12 @@ def _limit(workspace: Workspace, problem_id: int, text: str | None) -> tuple[str
     return measure, value
 
 
-def _chosen(found: FinalistsView, rule: str, trial_id: int | None) -> tuple[int, str]:
-    if trial_id is not None:
-        return trial_id, "Chosen by hand."
+def _chosen(found: FinalistsView, rule: str) -> int:
     by = next((s for s in found.suggestions if s.rule == rule), None)
     if by is None:
         why = "no trial is scored yet" if found.scored == 0 else f"none of {found.scored} trials keeps the limit"
         raise InvalidPlan(f"There is nothing to choose from: {why}.", at="rule")
-    return by.trial_id, by.reason
+    return by.trial_id
 
 
 def _open(engine: Engine, problem_id: int, request: OpeningRequest) -> None:

@@ -3,10 +3,11 @@ import { useEffect, useState } from "react";
 import { Link } from "react-router";
 import { type Problem, isCode, isTable } from "../../api/client";
 import { useDecisions, useFinalists, type Finalists } from "../../api/decisions";
-import { useChosen } from "../../ui/place";
+import { useChosen, usePlace } from "../../ui/place";
 import { Switch } from "../../ui/Switch";
 import { AgainstBaseline } from "./AgainstBaseline";
-import type { BenchProps, Picked } from "./bench";
+import { called, type BenchProps, type Picked } from "./bench";
+import { choiceOf } from "./choice";
 import { Expectation } from "./Expectation";
 import { Matrix } from "./Matrix";
 import { HoldoutView } from "./HoldoutView";
@@ -44,13 +45,13 @@ function Gathering({ problem }: { problem: Problem }) {
 }
 
 /** What own code can be expected to do again: without predictions nobody can draw the rows anew. */
-function Unpredicted({ problem, found }: BenchProps) {
-  const best = found.finalists.find((f) => f.trial.id === found.leader);
+function Unpredicted({ problem, found, chosen }: BenchProps) {
   return (
     <section className="sheet col padded near" data-unpredicted>
       <h2>What to expect</h2>
       <p className="small">
-        The best of {found.scored} looks like <b>{withError(best?.trial.mean, best?.trial.standard_error)}</b>
+        Of {found.scored} scored, {called(chosen)} looks like{" "}
+        <b>{withError(chosen.trial.mean, chosen.trial.standard_error)}</b>
         {problem.baseline && (
           <>, the start values like {withError(problem.baseline.score, problem.baseline.standard_error)}</>
         )}
@@ -106,17 +107,14 @@ function Bench({ problem, found, decided }: { problem: Problem; found: Finalists
     window.addEventListener("keydown", onKey);
     return () => window.removeEventListener("keydown", onKey);
   }, [set]);
-  const first = found.suggestions[0];
-  const options: (Picked | null)[] = [
-    picked,
-    decided && { trial: decided.trial_id, rule: decided.rule },
-    first ? { trial: first.trial_id, rule: first.rule } : null,
-    { trial: found.finalists[0]!.trial.id, rule: "by hand" },
-  ];
-  const listed = (trial: number) => found.finalists.find((f) => f.trial.id === trial);
-  const wanted = options.find((o) => o !== null && listed(o.trial))!;
-  const chosen = listed(wanted.trial)!;
-  const bench: BenchProps = { problem, found, chosen, pick: setPicked };
+  const { trial: inspected, inspect } = usePlace();
+  const signed = decided && { trial: decided.trial_id, rule: decided.rule };
+  const { chosen, rule } = choiceOf(found, picked, inspected, signed);
+  const pick = (choice: Picked) => {
+    setPicked(choice);
+    if (inspected !== null && inspected !== choice.trial) inspect(choice.trial);
+  };
+  const bench: BenchProps = { problem, found, chosen, pick };
   return (
     <div className="stage beside">
       <section className="col apart">
@@ -139,8 +137,8 @@ function Bench({ problem, found, decided }: { problem: Problem; found: Finalists
       </section>
       <aside className="col apart" aria-label="The choice">
         {found.predicted ? <Expectation {...bench} /> : <Unpredicted {...bench} />}
-        <Rules {...bench} rule={wanted.rule} />
-        <Sign {...bench} rule={wanted.rule} decided={decided?.id ?? null} />
+        <Rules {...bench} rule={rule} />
+        <Sign {...bench} rule={rule} decided={decided?.id ?? null} />
       </aside>
     </div>
   );

@@ -1,18 +1,16 @@
-import { useHoldout, useHonestScore } from "../../api/decisions";
+import { useHoldout, useHonestScore, type Finalist, type Finalists, type Honest } from "../../api/decisions";
 import { percent, score, withError } from "../../lib/format";
 import { endsOf, place } from "../../charts/plotLayout";
 import { called, type BenchProps } from "./bench";
 
 /** Raw score, honest score and holdout on one axis: what to expect of the choice on new data. */
-export function Expectation({ problem, found }: BenchProps) {
+export function Expectation({ problem, found, chosen }: BenchProps) {
   const honest = useHonestScore(problem.id, found.scored > 0);
   const looks = useHoldout(problem.id).data ?? [];
-  const look = looks.filter((l) => l.state === "done").at(-1);
+  const look = looks.filter((l) => l.state === "done" && l.trial_id === chosen.trial.id).at(-1);
   const h = honest.data;
   const error = ((h?.high ?? 0) - (h?.low ?? 0)) / 4;
-  const luck = (problem.judging.larger_is_better ? 1 : -1) * ((h?.raw ?? 0) - (h?.score ?? 0));
-  const wins = h?.wins[0] as [number, number] | undefined;
-  const first = found.finalists.find((f) => f.trial.id === wins?.[0]);
+  const own = expected(h, found, chosen);
   return (
     <section className="sheet col padded near" data-honest={h?.state}>
       <h2>What to expect</h2>
@@ -30,8 +28,10 @@ export function Expectation({ problem, found }: BenchProps) {
           <Axis
             error={error}
             lines={[
-              { name: "the search saw", value: h.raw!, kind: "raw" },
-              { name: "honest", value: h.score, low: h.low!, high: h.high!, kind: "honest" },
+              { name: "the search saw", value: own?.raw ?? chosen.trial.mean!, kind: "raw" },
+              ...(own
+                ? [{ name: "honest", value: own.score, low: own.low, high: own.high, kind: "honest" as const }]
+                : []),
               ...(look?.chosen
                 ? [
                     {
@@ -48,28 +48,58 @@ export function Expectation({ problem, found }: BenchProps) {
                 : []),
             ]}
           />
-          <p className="small">
-            The best of {h.trials} looks like <b>{score(h.raw, error)}</b>; expect <b>{withError(h.score, error)}</b>.{" "}
-            {luck > 0 ? (
-              <>
-                About <b>{luck.toPrecision(2)}</b> of its score is luck of coming out on top.
-              </>
-            ) : (
-              "Coming out on top took no luck."
-            )}
-          </p>
-          {wins && (
-            <p className="small soft">
-              Drawn anew {h.rounds} times, the rows make {first ? called(first) : "the same trial"} the best in{" "}
-              {percent(wins[1])} of the draws.
-            </p>
-          )}
+          <Words problem={problem} chosen={chosen} honest={h} own={own} error={error} />
           {h.without_predictions > 0 && (
             <p className="small soft">{h.without_predictions} trials kept no predictions and are left out.</p>
           )}
         </>
       )}
     </section>
+  );
+}
+
+/** The honest score of the chosen one: by the place it came out at, or that of the best where only this was computed. */
+function expected(h: Honest | undefined, found: Finalists, chosen: Finalist) {
+  const place = h?.places.find((p) => p.trial === chosen.trial.id);
+  if (place || h?.score === null || h?.score === undefined) return place;
+  return h.places.length === 0 && chosen.trial.id === found.leader
+    ? { trial: chosen.trial.id, raw: h.raw!, score: h.score, low: h.low!, high: h.high! }
+    : undefined;
+}
+
+function Words({
+  problem,
+  chosen,
+  honest,
+  own,
+  error,
+}: Pick<BenchProps, "problem" | "chosen"> & { honest: Honest; own: ReturnType<typeof expected>; error: number }) {
+  const wins = honest.wins.find(([trial]) => trial === chosen.trial.id)?.[1] ?? 0;
+  if (!own)
+    return (
+      <p className="small">
+        Of {honest.trials}, {called(chosen)} came out too far behind to owe its <b>{score(chosen.trial.mean, error)}</b>{" "}
+        to luck: expect about that.
+      </p>
+    );
+  const luck = (problem.judging.larger_is_better ? 1 : -1) * (own.raw - own.score);
+  return (
+    <>
+      <p className="small">
+        Of {honest.trials}, {called(chosen)} looks like <b>{score(own.raw, error)}</b>; expect{" "}
+        <b>{withError(own.score, error)}</b>.{" "}
+        {luck > 0 ? (
+          <>
+            About <b>{luck.toPrecision(2)}</b> of its score is luck of coming out near the top.
+          </>
+        ) : (
+          "Coming out there took no luck."
+        )}
+      </p>
+      <p className="small soft">
+        Drawn anew {honest.rounds} times, the rows make it the best in {percent(wins)} of the draws.
+      </p>
+    </>
   );
 }
 

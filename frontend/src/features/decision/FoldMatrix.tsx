@@ -12,7 +12,6 @@ interface Props {
   problem: Problem;
   found: Finalists;
   chosen: number;
-  inspected: number | null;
   onChoose: (id: number) => void;
   onInspect: (id: number) => void;
 }
@@ -30,7 +29,7 @@ const ROW = 56;
 const FEW = 12; // folds up to which their scores are written out
 
 /** Finalists as rows, folds as columns; mean ± standard error on one axis; against the leader; cost and sightline. */
-export function FoldMatrix({ problem, found, chosen, inspected, onChoose, onInspect }: Props) {
+export function FoldMatrix({ problem, found, chosen, onChoose, onInspect }: Props) {
   const scroller = useRef<HTMLDivElement>(null);
   const { finalists } = found;
   const spans = useMemo(() => spansOf(problem, found), [problem, found]);
@@ -111,7 +110,7 @@ export function FoldMatrix({ problem, found, chosen, inspected, onChoose, onInsp
                   height: ROW,
                   transform: `translateY(${item.start}px)`,
                   opacity: f.admitted ? 1 : 0.45,
-                  background: id === chosen ? "var(--honey-tint)" : id === inspected ? "var(--spruce-tint)" : undefined,
+                  background: id === chosen ? "var(--honey-tint)" : undefined,
                 }}
               >
                 <Name f={f} onInspect={onInspect} />

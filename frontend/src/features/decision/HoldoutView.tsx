@@ -8,6 +8,7 @@ import TextField from "@mui/material/TextField";
 import { useState } from "react";
 import { useHoldout, useOpenHoldout, type Holdout } from "../../api/decisions";
 import { count, percent, withError } from "../../lib/format";
+import { keepSigner, lastSigner } from "../../lib/signer";
 import { endsOf, place } from "../../charts/plotLayout";
 import { called, type BenchProps } from "./bench";
 
@@ -80,7 +81,7 @@ function Asking({
   opened: number;
   close: () => void;
 }) {
-  const [opener, setOpener] = useState("");
+  const [opener, setOpener] = useState(lastSigner);
   const open = useOpenHoldout(problem);
   return (
     <Dialog open onClose={close} aria-labelledby="opening">
@@ -106,7 +107,10 @@ function Asking({
           variant="contained"
           color={opened ? "warning" : "primary"}
           disabled={open.isPending}
-          onClick={() => open.mutate({ trial_id: trial, opener, again: opened > 0 }, { onSuccess: close })}
+          onClick={() => {
+            keepSigner(opener);
+            open.mutate({ trial_id: trial, opener, again: opened > 0 }, { onSuccess: close });
+          }}
         >
           {opened ? "Open it all the same" : "Open it"}
         </Button>

@@ -1,5 +1,6 @@
 import { useState } from "react";
 import type { Finalists } from "../../api/decisions";
+import { isWrong, readAmount, wanted, type AmountRule } from "../../lib/amount";
 import { figure } from "../../lib/format";
 import { useWeighing } from "./useWeighing";
 
@@ -8,26 +9,29 @@ function NumberField({
   label,
   value,
   placeholder,
+  rule = {},
   onSet,
 }: {
   label: string;
   value: number | null;
   placeholder?: string;
+  rule?: AmountRule;
   onSet: (value: number | null) => void;
 }) {
   const [text, setText] = useState<string | null>(null);
+  const read = text === null ? null : readAmount(text, { empty: true, ...rule });
+  const amiss = isWrong(read);
   const done = () => {
-    if (text === null) return;
+    if (read === null || amiss) return;
     setText(null);
-    if (text.trim() === "") onSet(null);
-    else if (Number.isFinite(Number(text)) && Number(text) >= 0) onSet(Number(text));
+    onSet(read === "" ? null : read);
   };
   return (
     <input
-      type="number"
-      step="any"
-      min={0}
+      inputMode="decimal"
       aria-label={label}
+      aria-invalid={amiss}
+      title={amiss ? `${label}: ${wanted({ empty: true, ...rule })}` : undefined}
       style={{ width: 78 }}
       value={text ?? value ?? ""}
       placeholder={placeholder}
@@ -48,6 +52,7 @@ export function Region({ found }: { found: Finalists }) {
         label="Difference that does not matter"
         value={weighing.region}
         placeholder={figure(found.region)}
+        rule={{ least: 0 }}
         onSet={(v) => set({ region: v })}
       />
     </label>

@@ -22,7 +22,7 @@ const BY: [By, string][] = [
 /** Finalists fold by fold, with what they are weighed by. */
 export function Matrix({ problem, found, chosen, pick }: BenchProps) {
   const { weighing, set } = useWeighing();
-  const { trial: inspected, inspect } = usePlace();
+  const { inspect } = usePlace();
   const shortlist = useShortlist(problem.id);
   const shortlisted = useMemo(() => found.finalists.filter((f) => f.trial.shortlisted), [found]);
   const more = found.scored > weighing.top && weighing.top < 500;
@@ -66,9 +66,11 @@ export function Matrix({ problem, found, chosen, pick }: BenchProps) {
         problem={problem}
         found={found}
         chosen={chosen.trial.id}
-        inspected={inspected}
         onChoose={(trial) => pick({ trial, rule: "by hand" })}
-        onInspect={inspect}
+        onInspect={(trial) => {
+          pick({ trial, rule: "by hand" });
+          inspect(trial);
+        }}
       />
       {isTable(problem) && <Rejudge problem={problem} found={found} />}
     </>

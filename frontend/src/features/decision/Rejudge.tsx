@@ -4,13 +4,17 @@ import { Link } from "react-router";
 import type { TableProblem } from "../../api/client";
 import { useRejudge, type Finalists } from "../../api/decisions";
 import { useChosen } from "../../ui/place";
+import { isWrong, readAmount, wanted, type AmountRule } from "../../lib/amount";
 import { count, duration } from "../../lib/format";
 
+const REPEATS: AmountRule = { whole: true, least: 1, most: 50 };
 const FEW = 5; // finalists that are re-judged when none is shortlisted
 
 /** Finalists once more, on folds that no search has seen: the shrinkage shows. */
 export function Rejudge({ problem, found }: { problem: TableProblem; found: Finalists }) {
-  const [repeats, setRepeats] = useState(3);
+  const [typed, setTyped] = useState("3");
+  const read = readAmount(typed, REPEATS);
+  const repeats = isWrong(read) ? 0 : Number(read);
   const rejudge = useRejudge(problem.id);
   const { searches } = useChosen();
   const under = searches.find((s) => s.kind === "re-judge" && ["running", "paused"].includes(s.state));
@@ -46,22 +50,21 @@ export function Rejudge({ problem, found }: { problem: TableProblem; found: Fina
         <>
           <label className="row small close">
             <input
-              type="number"
-              min={1}
-              max={50}
+              inputMode="numeric"
               style={{ width: 52 }}
               aria-label="Repeats"
-              value={repeats}
-              onChange={(e) => setRepeats(Math.min(Math.max(Math.round(Number(e.target.value)) || 1, 1), 50))}
+              aria-invalid={repeats === 0}
+              value={typed}
+              onChange={(e) => setTyped(e.target.value)}
             />
             × {problem.judging.folds} folds
           </label>
           <span className="small soft">
-            {count(fits)} fits, {duration(seconds / 2)}
+            {repeats === 0 ? `Repeats: ${wanted(REPEATS)}` : `${count(fits)} fits, ${duration(seconds / 2)}`}
           </span>
           <Button
             variant="outlined"
-            disabled={chosen.length === 0 || rejudge.isPending}
+            disabled={chosen.length === 0 || repeats === 0 || rejudge.isPending}
             onClick={() => rejudge.mutate({ trials: chosen.map((f) => f.trial.id), repeats })}
           >
             Re-judge {found.finalists.some((f) => f.trial.shortlisted) ? "the shortlist" : `the best ${chosen.length}`}

@@ -38,7 +38,7 @@ export function Rules({ found, chosen, pick, rule }: BenchProps & { rule: string
           data-rule={s.rule}
           aria-pressed={s.trial_id === chosen.trial.id && s.rule === rule}
         >
-          <b>{s.rule[0]!.toUpperCase() + s.rule.slice(1)}</b>
+          <b>{s.label[0]!.toUpperCase() + s.label.slice(1)}</b>
           <span className="small">{s.reason}</span>
         </button>
       ))}

@@ -1,7 +1,7 @@
 // @vitest-environment jsdom
 /** Finalists are weighed, looked into, signed. */
 import { fireEvent, screen, waitFor } from "@testing-library/react";
-import { describe, expect, it } from "vitest";
+import { beforeEach, describe, expect, it } from "vitest";
 import type { Search } from "../../../src/api/client";
 import type { Decision, Diagnostics, Finalists, Honest } from "../../../src/api/decisions";
 import { No, answer, answers, asked, at, button, called, field, on, open, press, type } from "../../stand";
@@ -14,6 +14,10 @@ const done: Honest = {
   ...{ id: 1, kind: "honest", state: "done", message: "", created_at: 1, ended_at: 2 },
   ...{ raw: 0.31, score: 0.27, low: 0.19, high: 0.35, wins: [[leader.trial.id, 0.62]], rounds: 200, trials: 12 },
   ...{ without_predictions: 2, contenders: 5, best: leader.trial.id },
+  places: [
+    { trial: leader.trial.id, raw: 0.31, score: 0.27, low: 0.19, high: 0.35 },
+    { trial: second.trial.id, raw: 0.3, score: 0.28, low: 0.18, high: 0.34 },
+  ],
 };
 const key = (k: string, target: Element = document.body, more = {}) => fireEvent.keyDown(target, { key: k, ...more });
 const row = (id: number) => document.querySelector<HTMLElement>(`[data-finalist="${id}"]`)!;
@@ -24,6 +28,8 @@ const begin = async (query = "") => {
   return shown;
 };
 
+beforeEach(() => localStorage.clear());
+
 describe("the decision", () => {
   it("lays finalists out fold by fold against the leader, and says what to expect", async () => {
     await begin();
@@ -33,20 +39,25 @@ describe("the decision", () => {
     const folds = row(leader.trial.id).querySelectorAll('[title^="fold "]');
     expect([...folds].map((f) => f.getAttribute("title"))).toHaveLength(4);
     const expectation = await waitFor(() => document.querySelector<HTMLElement>('[data-honest="done"]')!);
-    expect(expectation.textContent).toMatch(/The best of 12 looks like 0\.31\d*; expect 0\.27/);
+    expect(expectation.textContent).toMatch(/Of 12, .+ looks like 0\.31\d*; expect 0\.27/);
     expect(expectation.textContent, "0.31 - 0.27").toContain("About 0.040 of its score is luck");
     expect(expectation.textContent).toContain("62");
     expect(expectation.textContent).toContain("2 trials kept no predictions");
+    fireEvent.click(row(second.trial.id));
+    await waitFor(() => expect(expectation.textContent).toMatch(/looks like 0\.30\d*; expect 0\.28/));
+    expect(expectation.textContent).toContain("in 0 % of the draws");
   });
 
   it("signs what a rule chose, with the rule's reason unless another is given", async () => {
     on("POST /problems/1/decisions", () => signed);
     await begin();
     await press(/^One standard error/);
+    expect((await button("Sign this choice")).hasAttribute("disabled"), "who signs?").toBe(true);
+    type(at("Signed by"), "Ada");
     await press("Sign this choice");
     const said = found.suggestions.find((s) => s.rule === "one standard error")!;
     expect((await asked("POST", "/problems/1/decisions")).body).toMatchObject({
-      ...{ trial_id: said.trial_id, rule: "one standard error", reason: said.reason, signer: "" },
+      ...{ trial_id: said.trial_id, rule: "one standard error", reason: "", signer: "Ada" },
       weighing: { top: 10, cost: "fit seconds" },
     });
     on("GET /decisions", () => answers["decisions after signing"]);
@@ -58,14 +69,41 @@ describe("the decision", () => {
     await begin();
     await waitFor(() => expect(row(second.trial.id)).toBeTruthy());
     fireEvent.click(row(second.trial.id));
+    type(at("Signed by"), "Bo");
+    await screen.findByText(/^This one is worse than the leader/);
+    expect((await button("Sign this choice")).hasAttribute("disabled"), "why?").toBe(true);
     type(at("Reason"), "Smaller, and as good.");
-    type(at("Signed"), "Bo");
     await press("Sign this choice");
     expect((await asked("POST", "/problems/1/decisions")).body).toMatchObject({
       ...{ trial_id: second.trial.id, rule: "by hand", reason: "Smaller, and as good.", signer: "Bo" },
     });
     await screen.findByText("Trial 9 was withdrawn.");
     expect((await button("Sign this choice")).hasAttribute("disabled")).toBe(false);
+    fireEvent.click(row(leader.trial.id));
+    expect((at("Signed by") as HTMLInputElement).value, "kept for the next time").toBe("Bo");
+  });
+
+  it("is about one finalist: a click on its name chooses it, inspects it and names it where one signs", async () => {
+    const { where } = await begin();
+    await waitFor(() => expect(row(second.trial.id)).toBeTruthy());
+    fireEvent.click(row(second.trial.id).querySelector("button")!);
+    await waitFor(() => expect(where()).toContain(`trial=${second.trial.id}`));
+    const box = () => document.querySelector("[data-choice]")!;
+    expect(box().getAttribute("data-choice")).toBe(String(second.trial.id));
+    expect(box().textContent).toContain("behind the leader");
+    expect(row(second.trial.id).getAttribute("aria-selected")).toBe("true");
+    key("k");
+    await waitFor(() => expect(where(), "the inspector follows").toContain(`trial=${leader.trial.id}`));
+    expect(box().getAttribute("data-choice")).toBe(String(leader.trial.id));
+    expect(box().textContent, "nobody is ahead").not.toContain("behind");
+  });
+
+  it("waits for a holdout that is being opened", async () => {
+    on("GET /problems/1/holdout", () => [{ ...done, kind: "holdout", state: "running", trial_id: leader.trial.id }]);
+    await begin();
+    type(at("Signed by"), "Ada");
+    await screen.findByText(/Before signing: the holdout, which is being opened/);
+    expect((await button("Sign this choice")).hasAttribute("disabled")).toBe(true);
   });
 
   it("shows what is signed and hands over its files", async () => {
@@ -160,7 +198,9 @@ describe("the decision", () => {
     await begin();
     const repeats = await field("Repeats");
     type(repeats, "99");
-    expect((repeats as HTMLInputElement).value, "within what the server takes").toBe("50");
+    expect((repeats as HTMLInputElement).value, "as it was typed").toBe("99");
+    await screen.findByText("Repeats: a whole number, written out from 1 to 50");
+    expect((await button(/^Re-judge the best/)).hasAttribute("disabled")).toBe(true);
     type(repeats, "2");
     await press(/^Re-judge the best/);
     const wanted = found.finalists.filter((f) => f.admitted && !f.is_baseline).slice(0, 5);
@@ -265,6 +305,7 @@ describe("on the decision", () => {
   it("an honest score that cannot be had does not stand in the way of a decision", async () => {
     await begin("finalists");
     await screen.findByText("Too few trials.");
+    type(at("Signed by"), "Ada");
     expect((await button("Sign this choice")).hasAttribute("disabled")).toBe(false);
   });
 });

@@ -25,7 +25,21 @@ FAR_BEHIND = 5.0  # standard deviations of the paired difference; so that a wron
 FEWEST, MOST = 100, 500  # rounds
 WORK = 1.5e8  # rows × trials × rounds that are affordable
 TAIL = 0.025
+PLACES = 20  # of the ranking, whose luck is told
+JUDGED = 100  # trials that are judged on the rows left out beside the winners, so that nearly all who come out at a place are
+KNOWN = 0.95  # share of the rounds in which that has to be so; to tell of the others alone would flatter the place
 NEAREST = 5  # contenders that might be the leader when scored exactly
+
+
+@dataclass(frozen=True)
+class Place:
+    """What to expect of the trial that came out `k`-th: `trial` is its index; scores in the metric's own direction."""
+
+    trial: int
+    raw: float
+    score: float
+    low: float
+    high: float
 
 
 @dataclass(frozen=True)
@@ -40,6 +54,8 @@ class HonestScore:
         What to expect of the trial so chosen on new data, with a 95 % interval.
     wins : tuple of float, one a trial
         Share of the rounds in which a trial was the best: how far the choice is due to the rows at hand.
+    places : tuple of Place
+        The same expectation for whoever came out second, third, and so on: coming out near the top takes luck too.
     """
 
     raw: float
@@ -49,6 +65,7 @@ class HonestScore:
     wins: tuple[float, ...]
     rounds: int
     contenders: int
+    places: tuple[Place, ...]
 
 
 def honest_score(
@@ -93,8 +110,12 @@ def honest_score(
     draws = resampler.draw(rounds, rng)
     inside = sign * np.array([resampler.scores(p, draws) for p in predictions(contenders)])
     usable = np.isfinite(inside).all(axis=0)
-    chosen = np.argmax(np.where(usable, inside, 0), axis=0)
-    winners, place = np.unique(chosen, return_inverse=True)
+    ranked = np.argsort(-np.where(usable, inside, 0), axis=0, kind="stable")
+    chosen = ranked[0]
+    best = sorted(range(len(contenders)), key=lambda i: -full[contenders[i]])
+    told = best[:PLACES]
+    winners, place = np.unique(np.concatenate([chosen, best[:JUDGED]]), return_inverse=True)
+    place = place[: len(chosen)]
     left_out = (draws == 0).astype(draws.dtype)
     outside = sign * np.array([resampler.scores(p, left_out) for p in predictions([contenders[i] for i in winners])])
     # Where rows are few a draw may leave a class out: such a round says nothing of any trial.
@@ -103,16 +124,36 @@ def honest_score(
         raise Conflict("The folds hold too few rows to draw them anew: a class is missing from every draw.")
     fewer_rows = float(np.mean(outside[:, usable].mean(axis=1) - full[[contenders[i] for i in winners]]))
     judged = outside[place, np.arange(rounds)][usable] - fewer_rows
+    known = np.full(len(contenders), -1)
+    known[winners] = np.arange(len(winners))
+    expected = [_judged_at(known[ranked[k]], outside, usable) - fewer_rows for k in range(len(told))]
     wins = np.bincount(np.asarray(contenders)[chosen[usable]], minlength=trials) / int(usable.sum())
     # What was resampled rests on single-precision sums; the raw score is the very one that the search saw.
     nearest = sorted(contenders, key=lambda i: -full[i])[:NEAREST]
     raw = max(sign * resampler.exact(p) for p in predictions(nearest))
-    judged += raw - full.max()
-    ends = sorted(sign * end for end in np.quantile(judged, (TAIL, 1 - TAIL)))
+    rounding = raw - full.max()
+    judged += rounding
+    low, high = _interval(judged, sign)
     return HonestScore(
-        raw=sign * raw, score=sign * float(judged.mean()), low=float(ends[0]), high=float(ends[1]),
-        wins=tuple(wins.tolist()), rounds=int(usable.sum()), contenders=len(contenders),
+        raw=sign * raw, score=sign * float(judged.mean()), low=low, high=high, wins=tuple(wins.tolist()), rounds=int(usable.sum()),
+        contenders=len(contenders),
+        places=tuple(
+            Place(contenders[i], sign * float(full[contenders[i]] + rounding), sign * float(found.mean() + rounding),
+                  *_interval(found + rounding, sign))
+            for i, found in zip(told, expected, strict=True) if len(found) >= KNOWN * usable.sum()
+        ),
     )  # fmt: skip
+
+
+def _judged_at(trial: Array, outside: Array, usable: Array) -> Array:
+    """Scores on the rows left out, of whoever came out at one place; rounds where it was somebody not judged are left away."""
+    rounds = np.flatnonzero(usable & (trial >= 0))
+    return np.asarray(outside[trial[rounds], rounds])
+
+
+def _interval(judged: Array, sign: int) -> tuple[float, float]:
+    low, high = sorted(sign * end for end in np.quantile(judged, (TAIL, 1 - TAIL)))
+    return float(low), float(high)
 
 
 def _contenders(full: Array, seen: Array) -> list[int]:

@@ -21,11 +21,17 @@ def suggestions(measures: Measures, field: Candidates, admitted: set[int], query
     return [
         Suggestion(
             rule=rule,
+            label=label_of(rule, field.judging.sign),
             trial_id=trial.id,
             reason=_limit_words(measures, field, admitted, query) + _reason(field, rule, picked, query.cost),
         )
         for rule, trial in picked.items()
     ]
+
+
+def label_of(rule: str, sign: int) -> str:
+    """A rule in the words of the metric: nobody looks for the highest mean error."""
+    return {HIGHEST_MEAN: "lowest mean", BEST_LOWER_BOUND: "best upper bound"}.get(rule, rule) if sign < 0 else rule
 
 
 def _limit_words(measures: Measures, field: Candidates, admitted: set[int], query: FinalistsQuery) -> str:
@@ -58,7 +64,7 @@ def _reason(field: Candidates, rule: str, picked: dict[str, Trial], cost: str) -
         return f"{field.name(best)} also has the best bound: {side} {bounds[0]:.{digits}f} with 95 % confidence."
     return (
         f"{field.name(chosen)} ({score_words(chosen)}) has the best bound: {side} {bounds[0]:.{digits}f} with 95 % confidence; "
-        f"the highest mean is only {side} {bounds[1]:.{digits}f}."
+        f"the {label_of(HIGHEST_MEAN, sign)} is only {side} {bounds[1]:.{digits}f}."
     )
 
 

@@ -75,7 +75,8 @@ def compute_honest(database: Path, ground: Judged, keys: Sequence[Key], ids: Seq
         len(usable), np.random.default_rng([brief.seed, len(usable)]), ground.weight_of(rows),
     )  # fmt: skip
     wins = {ids[usable[i]]: share for i, share in enumerate(found.wins) if share > 0}
-    return {**asdict(found), "wins": [[trial, share] for trial, share in sorted(wins.items(), key=lambda w: -w[1])],
+    places = [{**asdict(place), "trial": ids[usable[place.trial]]} for place in found.places]
+    return {**asdict(found), "wins": [[trial, share] for trial, share in sorted(wins.items(), key=lambda w: -w[1])], "places": places,
             "trials": len(usable), "without_predictions": len(keys) - len(usable)}  # fmt: skip
 
 

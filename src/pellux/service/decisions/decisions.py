@@ -14,7 +14,8 @@ from pellux.core.judging.selection import BY_HAND, RULES
 from pellux.service.decisions.analysis_kinds import HOLDOUT_LOOK, HONEST, MODEL
 from pellux.service.decisions.candidates import FinalistsQuery, gather
 from pellux.service.decisions.finalists import finalists
-from pellux.service.decisions.schemas import DecisionDetail, DecisionView
+from pellux.service.decisions.objections import reason_for
+from pellux.service.decisions.schemas import DecisionDetail, DecisionView, FinalistsView
 from pellux.service.decisions.takeaway import files_of
 from pellux.service.engine.analyses import DONE, newest_analysis
 from pellux.service.engine.engine import Engine
@@ -33,7 +34,10 @@ MOST_HONEST = 2000  # trials beyond them never win a draw
 
 
 class DecisionRequest(Request):
-    """A choice. `rule` says how it came about: one of the rules, or 'by hand'."""
+    """A choice. `rule` says how it came about: one of the rules, or 'by hand'.
+
+    A trial that is worse than the leader or than the baseline is signed with a `reason` only.
+    """
 
     trial_id: int
     rule: str = BY_HAND
@@ -53,7 +57,10 @@ def decide(engine: Engine, problem_id: int, request: DecisionRequest) -> int:
         check_belongs(workspace, session, problem, trial, search)
         if trial.mean is None:
             raise Conflict(f"Trial {trial.number} is {trial.state} and has no score on all folds; it cannot be chosen.")
-    record = _record(workspace, problem, trial, search, request)
+    weighed = finalists(workspace, problem_id, request.weighing)
+    reason = reason_for(weighed, workspace.objective(problem).judging, trial, request.rule, request.reason)
+    request = request.model_copy(update={"reason": reason})
+    record = _record(workspace, problem, trial, search, request, weighed)
     with workspace.database.write() as session:
         made = add_decision(
             session, problem_id=problem_id, trial_id=trial.id, search_id=trial.search_id, rule=request.rule, reason=request.reason,
@@ -69,10 +76,11 @@ def fingerprint(record: Mapping[str, Any]) -> str:
     return hashlib.sha256(text.encode()).hexdigest()
 
 
-def _record(workspace: Workspace, problem: Problem, trial: Trial, search: Search, request: DecisionRequest) -> dict[str, Any]:
+def _record(
+    workspace: Workspace, problem: Problem, trial: Trial, search: Search, request: DecisionRequest, weighed: FinalistsView
+) -> dict[str, Any]:
     """All that a choice rests on, as plain JSON; docs/decision.md tells what each key is."""
     objective = workspace.objective(problem)
-    weighed = finalists(workspace, problem.id, request.weighing)
     honest = newest_analysis(workspace, problem.id, HONEST, state=DONE)
     with workspace.database.read() as session:
         key, field = learner_of(objective, search, trial), gather(workspace, session, problem.id)
@@ -106,7 +114,9 @@ def _record(workspace: Workspace, problem: Problem, trial: Trial, search: Search
             ],
         },
         "honest_score": honest.result if honest is not None else None,
-        "holdout": [look.request | {"result": look.result} for look in looks if look.state == DONE],
+        "holdout": [
+            look.request | {"opened_at": look.created_at, "state": look.state, "result": look.result} for look in looks
+        ],
         "versions": search.versions,
     }))  # fmt: skip
 

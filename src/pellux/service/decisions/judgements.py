@@ -65,7 +65,7 @@ def honest_view(row: Analysis) -> HonestScoreView:
     wins = found.get("wins", [])
     return HonestScoreView(
         **_about(row), raw=found.get("raw"), score=found.get("score"), low=found.get("low"), high=found.get("high"),
-        wins=wins, rounds=found.get("rounds", 0), trials=found.get("trials", len(row.request["trials"])),
+        wins=wins, places=found.get("places", []), rounds=found.get("rounds", 0), trials=found.get("trials", len(row.request["trials"])),
         without_predictions=found.get("without_predictions", 0), contenders=found.get("contenders", 0),
         best=wins[0][0] if wins else None,
     )  # fmt: skip

@@ -52,7 +52,10 @@ class Finalist(View):
 
 
 class Suggestion(View):
+    """What a rule chooses; `label` is the rule in the words of the metric, as *lowest mean* where smaller is better."""
+
     rule: str
+    label: str
     trial_id: int
     reason: str
 
@@ -90,14 +93,28 @@ class AnalysisView(View):
     ended_at: float | None
 
 
+class PlaceView(View):
+    """What to expect of a trial that came out near the top: `score` with a 95 % interval, beside `raw` as the search saw it."""
+
+    trial: int
+    raw: float
+    score: float
+    low: float
+    high: float
+
+
 class HonestScoreView(AnalysisView):
-    """Scores in the metric; `wins` are pairs of trial id and the share of rounds in which it was the best."""
+    """Scores in the metric; `wins` are pairs of trial id and the share of rounds in which it was the best.
+
+    `places` tells the same of the best twenty, best first; empty where it was computed before that was kept.
+    """
 
     raw: float | None
     score: float | None
     low: float | None
     high: float | None
     wins: list[tuple[int, float]]
+    places: list[PlaceView]
     rounds: int
     trials: int
     without_predictions: int

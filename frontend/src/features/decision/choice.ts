@@ -1,0 +1,50 @@
+import type { Finalist, Finalists } from "../../api/decisions";
+import { called, type Picked } from "./bench";
+
+/** The one finalist that every part of the screen is about: the one inspected, else the one last picked, decided, advised, best. */
+export function choiceOf(
+  found: Finalists,
+  picked: Picked | null,
+  inspected: number | null,
+  decided: Picked | null,
+): { chosen: Finalist; rule: string } {
+  const first = found.suggestions[0];
+  const byHand = (trial: number): Picked => ({ trial, rule: "by hand" });
+  const options = [
+    inspected === null || picked?.trial === inspected || decided?.trial === inspected ? null : byHand(inspected),
+    picked,
+    decided,
+    first ? { trial: first.trial_id, rule: first.rule } : null,
+    byHand(found.finalists[0]!.trial.id),
+  ];
+  for (const option of options) {
+    const chosen = option && found.finalists.find((f) => f.trial.id === option.trial);
+    if (chosen) return { chosen, rule: option.rule };
+  }
+  throw new Error("no finalist to choose");
+}
+
+/** Somebody the chosen one is measured by. */
+export interface Distance {
+  whom: string;
+  ahead: number; // in the metric, positive where the chosen one is better
+}
+
+/** How far the chosen one is from the leader and from the best baseline. */
+export function distances(found: Finalists, chosen: Finalist, larger: boolean): Distance[] {
+  const sign = larger ? 1 : -1;
+  const mean = (f: Finalist) => f.trial.mean ?? -sign * Infinity;
+  const leader = found.finalists.find((f) => f.trial.id === found.leader);
+  const baseline = found.finalists
+    .filter((f) => f.is_baseline)
+    .reduce<Finalist | undefined>((best, f) => (best && sign * (mean(best) - mean(f)) >= 0 ? best : f), undefined);
+  const to = (other: Finalist, whom: string) => ({ whom, ahead: sign * (mean(chosen) - mean(other)) });
+  return [
+    ...(leader && leader !== chosen ? [to(leader, `the leader, ${called(leader)}`)] : []),
+    ...(baseline && baseline !== chosen && baseline !== leader ? [to(baseline, called(baseline))] : []),
+  ];
+}
+
+/** Those who do better; a rule that was chosen by answers for the leader itself. */
+export const betters = (found: Finalists, all: Distance[], rule: string): Distance[] =>
+  all.filter((d) => d.ahead < 0 && (rule === "by hand" || !found.leader || !d.whom.startsWith("the leader")));
