@@ -161,7 +161,9 @@ class Soak:
 
     def _check(self, search: int, piece: Piece, view: Any) -> None:
         if view["trials"]["failed"] or view["trials"]["withdrawn"]:
-            raise Broken(f"search {search} ({piece.name}): trials failed: {view['trials']}")
+            amiss = self.server.get(f"/searches/{search}/trials?where=state%20%3D%20failed")["trials"]
+            why = "; ".join(f"trial {trial['number']}: {trial['reason']}" for trial in amiss)
+            raise Broken(f"search {search} ({piece.name}): trials failed: {view['trials']} {why}")
         self.counts["fits"] += none_twice(self.database, search)
         self.known.look(self.database)
         self.counts["entries"] = whole(self.database)

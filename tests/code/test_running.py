@@ -267,6 +267,14 @@ def test_a_full_disk_is_no_failure_of_a_trial(tmp_path: Path, evaluators: Open, 
 
 
 @pytest.mark.slow
+def test_a_program_that_finds_no_space_left_is_no_failure_of_a_trial(tmp_path: Path, evaluators: Open) -> None:
+    brief = brief_of(tmp_path, "raise OSError(28, 'No space left on device')")
+    with pytest.raises(Unavailable) as told:
+        evaluators(brief).evaluate(FIT, context_of(tmp_path))
+    assert told.value.reason.code == "no space said"
+    assert "No space left" in sentence(told.value.reason)
+
+
 def test_a_cut_fit_ends_soon_with_its_program(runner: LocalRunner, tmp_path: Path) -> None:
     runner.hire(0, 0)
     report(runner, lambda r: r == WorkerReady(0))

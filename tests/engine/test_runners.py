@@ -170,7 +170,7 @@ class TestOutside(Conformance):
                     return True
 
             context = FitContext(lambda level, score: None, nobody_waits, MemoryArtifacts(), time.perf_counter)
-            outcome = evaluate(evaluator, fit, context, lambda: "")
+            outcome = evaluate(evaluator, fit, context, lambda: "", "")
             if fit.worker not in silent:
                 with contextlib.suppress(Conflict):
                     runner.done(lease.id, outcome)

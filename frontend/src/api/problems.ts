@@ -61,11 +61,12 @@ export function useSaveBrief(problem: number | null, derivedFrom: number | null,
 }
 
 /** The baselines of a problem; the ledger tells of those that are under way. */
-export const useBaselines = (problem: number) =>
+export const useBaselines = (problem: number | null) =>
   useQuery<Baseline[], Refusal>({
-    queryKey: keys.baselines(problem),
+    queryKey: keys.baselines(problem ?? 0),
+    enabled: problem !== null,
     queryFn: () =>
-      settled(api.GET("/api/v1/problems/{problem_id}/baselines", { params: { path: { problem_id: problem } } })),
+      settled(api.GET("/api/v1/problems/{problem_id}/baselines", { params: { path: { problem_id: problem! } } })),
   });
 
 export function useScoreBaselines(problem: number) {

@@ -1117,6 +1117,38 @@ export interface components {
             data: components["schemas"]["AnalysisChanged"];
         };
         /**
+         * AskedView
+         * @description A plan as it was asked for: what was left to be chosen is 'automatic', what was left open is null.
+         */
+        AskedView: {
+            /** Strategy */
+            strategy: string;
+            /** Strategy Settings */
+            strategy_settings: {
+                [key: string]: boolean | number | string;
+            };
+            /** Early Stopping */
+            early_stopping: string;
+            /** Stopping */
+            stopping: {
+                [key: string]: boolean | number | string;
+            };
+            /** Trials */
+            trials: number;
+            /** Minutes */
+            minutes: number | null;
+            /** Target Score */
+            target_score: number | null;
+            /** No Gain In */
+            no_gain_in: number | null;
+            /** Workers */
+            workers: number | null;
+            /** Seed */
+            seed: number;
+            /** Warm Start */
+            warm_start: string | number[];
+        };
+        /**
          * BaselineView
          * @description A learner's default configuration, scored or on its way.
          */
@@ -3721,7 +3753,10 @@ export interface components {
              */
             overrides?: string[];
         };
-        /** SearchView */
+        /**
+         * SearchView
+         * @description `asked` is the plan as it was asked for, to begin the next one with; `baseline` is the best of the problem.
+         */
         SearchView: {
             /** Id */
             id: number;
@@ -3771,6 +3806,7 @@ export interface components {
             budget_trials: number;
             /** Budget Minutes */
             budget_minutes: number | null;
+            asked: components["schemas"]["AskedView"];
             /** Seed */
             seed: number;
             /** Workers */

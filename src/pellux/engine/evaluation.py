@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import time
 import traceback
 from collections.abc import Callable
@@ -12,6 +13,7 @@ from pellux.engine.model import Outcome
 from pellux.engine.states import FitState
 
 LOG_TAIL = 4000
+FULL = (errno.ENOSPC, errno.EDQUOT)
 
 
 def evaluate(
@@ -19,9 +21,13 @@ def evaluate(
     order: FitOrder,
     context: FitContext,
     tail: Callable[[], str],
+    disk: str,
     clock: Callable[[], float] = time.perf_counter,
 ) -> Outcome:
-    """The fit's outcome, whatever happens in it; `tail` gives the end of what it printed."""
+    """The fit's outcome, whatever happens in it.
+
+    `tail` gives the end of what it printed, `disk` is a folder of the disk that fits write to.
+    """
     begun = clock()
     try:
         return Outcome.of(evaluator.evaluate(order, context), tail())
@@ -30,9 +36,17 @@ def evaluate(
         return Outcome(FitState.ERROR, seconds=seconds, reason=failed.reason, log=tail(), warnings=failed.warnings)
     except Unavailable as missing:
         return Outcome(FitState.LOST, seconds=clock() - begun, reason=missing.reason, log=tail())
+    except OSError as error:
+        if error.errno in FULL:  # no fit could do anything then: the search waits, and this fit is tried again
+            return Outcome(FitState.LOST, seconds=clock() - begun, reason=because("disk full", folder=disk), log=tail())
+        return _error(error, clock() - begun, tail)
     except MemoryError:
         return Outcome(FitState.MEMORY, seconds=clock() - begun, reason=because("too little memory"), log=tail())
     except Exception as error:
-        reason = because("error", kind=type(error).__name__, text=str(error))
-        log = tail() + traceback.format_exc()[-LOG_TAIL:]
-        return Outcome(FitState.ERROR, seconds=clock() - begun, reason=reason, log=log)
+        return _error(error, clock() - begun, tail)
+
+
+def _error(error: Exception, seconds: float, tail: Callable[[], str]) -> Outcome:
+    reason = because("error", kind=type(error).__name__, text=str(error))
+    log = tail() + "".join(traceback.format_exception(error))[-LOG_TAIL:]
+    return Outcome(FitState.ERROR, seconds=seconds, reason=reason, log=log)

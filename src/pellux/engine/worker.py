@@ -80,7 +80,7 @@ def main(assignment: Assignment, pipe: Connection, parent_end: Connection) -> No
                 context = FitContext(
                     curve.point, partial(inbox.cut, order), assignment.artifacts, time.perf_counter, assignment.devices
                 )
-                outcome = evaluate(evaluator, order, context, log.tail)
+                outcome = evaluate(evaluator, order, context, log.tail, str(assignment.log.parent))
                 send(FitEnded(*whose, outcome, time.monotonic()))
 
 
@@ -172,8 +172,9 @@ class _Log:
         os.ftruncate(self._file, 0)
 
     def tail(self) -> str:
-        sys.stdout.flush()
-        sys.stderr.flush()
+        with contextlib.suppress(OSError):  # the disk is full: what is missing then is the end of what was printed
+            sys.stdout.flush()
+            sys.stderr.flush()
         size = os.fstat(self._file).st_size
         return os.pread(self._file, LOG_TAIL, max(size - LOG_TAIL, 0)).decode("utf-8", "replace")
 

@@ -77,6 +77,9 @@ SENTENCES: dict[str, Callable[[Facts], str]] = {
         f"Its code changed while it ran ({f['files']}), and scores of another code are not comparable. "
         "Put it back as it was and go on, or begin a new search, which becomes a new problem."
     ),
+    "no space said": lambda f: (
+        f"The program found no space left on a disk. Free some, and the search goes on by itself. It said: {f['said']}"
+    ),
     "disk full": lambda f: f"The disk that holds {f['folder']} is full. Free some space and go on.",
     "file gone": lambda f: f"{f['why']} The search goes on by itself then.",
     "not trusted": lambda f: str(f["why"]),

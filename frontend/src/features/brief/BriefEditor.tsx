@@ -21,11 +21,22 @@ interface Props {
   derivedFrom: number | null;
   onOtherFile?: () => void;
   onForm?: (form: BriefForm) => void; // hears of every change, so that reading the file anew loses nothing
+  onSaved?: () => void;
   onType?: (column: string, type: string) => void;
   reading?: ReactNode;
 }
 
-export function BriefEditor({ data, initial, problem, derivedFrom, onOtherFile, onForm, onType, reading }: Props) {
+export function BriefEditor({
+  data,
+  initial,
+  problem,
+  derivedFrom,
+  onOtherFile,
+  onForm,
+  onSaved,
+  onType,
+  reading,
+}: Props) {
   const [form, setForm] = useState(initial);
   const change = (part: Partial<BriefForm>) => {
     setForm((held) => ({ ...held, ...part }));
@@ -34,7 +45,10 @@ export function BriefEditor({ data, initial, problem, derivedFrom, onOtherFile, 
   const request = requestOf(useDebounced(form, 200), data);
   const preview = usePreview(request);
   const navigate = useNavigate();
-  const save = useSaveBrief(problem?.id ?? null, derivedFrom, (saved) => void navigate(`/p/${saved.id}/space`));
+  const save = useSaveBrief(problem?.id ?? null, derivedFrom, (saved) => {
+    onSaved?.();
+    void navigate(`/p/${saved.id}/space`);
+  });
   const refusal = save.error ?? preview.error;
   const at = (field: string) => (refusal?.field === field ? refusal.message : undefined);
   const known =

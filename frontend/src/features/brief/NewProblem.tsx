@@ -7,6 +7,7 @@ import { isCode, isTable, type Data, type Problem, type Refusal } from "../../ap
 import { keys } from "../../api/keys";
 import { importProgress, readAgain, useData, useDataList } from "../../api/data";
 import { useProblem } from "../../api/problems";
+import { dropDraft, keepDraft, readDraft } from "../../lib/kept";
 import { count, percent } from "../../lib/format";
 import { BriefEditor } from "./BriefEditor";
 import { CodeEditor } from "./code/CodeEditor";
@@ -61,7 +62,9 @@ interface FramingProps {
 
 /** The brief of a file, and how the file is read: a corrected reading keeps what was said of the brief so far. */
 function Framing({ data, from, onData, onOtherFile }: FramingProps) {
-  const [form, setForm] = useState<BriefForm | null>(null);
+  const draft = `pellux-brief-${from ? `from-${from.id}` : data.source}`;
+  const [form, setForm] = useState<BriefForm | null>(() => heldFor(data, readDraft(draft, "") as BriefForm | null));
+  const [anew, setAnew] = useState<"" | "restored" | "anew">(form ? "restored" : "");
   const client = useQueryClient();
   const correct = useMutation<Data, Refusal, Partial<Reading>>({
     mutationFn: (part) => {
@@ -82,27 +85,55 @@ function Framing({ data, from, onData, onOtherFile }: FramingProps) {
     },
   });
   const first = from && isTable(from) ? { ...formOf(from, data), name: `${from.name} (changed)` } : emptyForm(data);
-  const left = form && { ...form, ignored: [...form.ignored, ...unusable(data, form)] };
+  const left = form && { ...form, ignored: [...new Set([...form.ignored, ...unusable(data, form)])] };
   return (
     <BriefEditor
-      key={data.hash}
+      key={`${data.hash} ${anew === "anew"}`}
       data={data}
       initial={left ?? first}
       derivedFrom={from?.id ?? null}
       problem={null}
       onOtherFile={onOtherFile}
-      onForm={setForm}
+      onForm={(next) => {
+        setForm(next);
+        keepDraft(draft, "", next);
+      }}
+      onSaved={() => dropDraft(draft)}
       onType={(column, type) => correct.mutate({ types: { [column]: type } })}
       reading={
-        <ReadingCard
-          data={data}
-          busy={correct.isPending}
-          error={correct.error?.message ?? null}
-          onReading={correct.mutate}
-        />
+        <>
+          {anew === "restored" && (
+            <p className="small soft" data-restored>
+              This is your draft from before.{" "}
+              <button
+                className="plain-button spruce"
+                onClick={() => {
+                  dropDraft(draft);
+                  setForm(null);
+                  setAnew("anew");
+                }}
+              >
+                Begin anew
+              </button>
+            </p>
+          )}
+          <ReadingCard
+            data={data}
+            busy={correct.isPending}
+            error={correct.error?.message ?? null}
+            onReading={correct.mutate}
+          />
+        </>
       }
     />
   );
+}
+
+/** A draft of this file's brief; of another file's it would name columns that are not there. */
+function heldFor(data: Data, draft: BriefForm | null): BriefForm | null {
+  const names = new Set(data.columns.map((c) => c.name));
+  const meant = draft ? [draft.target, ...Object.values(draft.roles)].filter((name) => name !== "") : [];
+  return draft && meant.every((name) => names.has(name)) ? draft : null;
 }
 
 /** Columns that the new reading made useless as features. */

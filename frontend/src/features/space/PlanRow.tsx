@@ -1,15 +1,16 @@
 import Button from "@mui/material/Button";
 import TextField from "@mui/material/TextField";
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
-import type { Problem, Schemas } from "../../api/client";
+import type { Problem, Search } from "../../api/client";
 import { useForecast, useLaunch, useRehearsal } from "../../api/planning";
 import { useCatalogue, useWorkspace } from "../../api/workspace";
 import { useDebounced } from "../../ui/useDebounced";
 import { Forecast, RehearsalFits } from "./Forecast";
 import { EarlyStopping } from "./EarlyStopping";
 import { PlanSettings } from "./PlanSettings";
-import { FromDecision } from "./FromDecision";
+import { FromDecision, useStart } from "./FromDecision";
+import { keepPlan, plannedBefore, requestOf, type Plan } from "./planDraft";
 import { PastResults } from "./PastResults";
 import { isWrong, wanted } from "../../lib/amount";
 import { count } from "../../lib/format";
@@ -20,21 +21,8 @@ interface Props {
   learner: string;
   space: string;
   ready: boolean;
-}
-
-interface Plan {
-  strategy: string;
-  stopping: string;
-  settings: Record<string, number | string>; // of early stopping
-  strategySettings: Record<string, number | string>;
-  trials: number | "";
-  minutes: number | "";
-  target: number | "";
-  noGainIn: number | "";
-  workers: number | "";
-  seed: number | "";
-  warm: boolean;
-  decision: number | null;
+  searches: Search[];
+  onLearner: ((key: string) => void) | null;
 }
 
 const COUNT = { whole: true, least: 1, empty: true };
@@ -55,29 +43,22 @@ const AMOUNTS = [
 ] as const;
 
 /** The foot of the Space screen: the plan in one row, what it will cost, and Launch. */
-export function PlanRow({ problem, learner, space, ready }: Props) {
+export function PlanRow({ problem, learner, space, ready, searches, onLearner }: Props) {
   const cores = useWorkspace().data?.cores ?? 1;
   const catalogue = useCatalogue().data;
   const strategies = catalogue?.strategies ?? [];
   const rules = catalogue?.stopping ?? [];
-  const [plan, setPlan] = useState<Plan>({
-    strategy: "automatic",
-    stopping: "automatic",
-    settings: {},
-    strategySettings: {},
-    trials: 60,
-    minutes: "",
-    target: "",
-    noGainIn: "",
-    workers: "",
-    seed: 1 + problem.searches,
-    warm: true,
-    decision: useAskedDecision(),
+  const named = useAskedDecision();
+  const [plan, setPlan] = useState<Plan>(() => {
+    const before = plannedBefore(problem.id, searches);
+    return { ...before, decision: named ?? before.decision };
   });
+  const start = useStart(plan.decision, learner);
+  useEffect(() => keepPlan(problem.id, searches, plan), [problem.id, searches, plan]);
   const change = (part: Partial<Plan>) => setPlan((held) => ({ ...held, ...part }));
   const chosen = strategies.find((s) => s.key === plan.strategy);
   const alone = chosen?.continues ?? false; // it ends weak trials itself, and takes no rule beside it
-  const body = request(alone ? { ...plan, stopping: "none" } : plan, learner, space);
+  const body = requestOf(alone ? { ...plan, stopping: "none" } : plan, learner, space, start);
   const mistyped = [
     ...AMOUNTS.filter(({ key }) => isWrong(plan[key])).map(({ label, rule }) => `${label}: ${wanted(rule)}.`),
     ...Object.entries({ ...plan.settings, ...plan.strategySettings })
@@ -168,6 +149,7 @@ export function PlanRow({ problem, learner, space, ready }: Props) {
           value={plan.decision}
           wrong={at("from decisions")}
           onChange={(decision) => change({ decision })}
+          onLearner={onLearner}
         />
         {!problem.code && <PastResults problem={problem} learner={learner} />}
       </div>
@@ -210,33 +192,4 @@ export function PlanRow({ problem, learner, space, ready }: Props) {
 function useAskedDecision(): number | null {
   const asked = useSearchParams()[0].get("decision");
   return asked && /^\d+$/.test(asked) ? Number(asked) : null;
-}
-
-function request(plan: Plan, learner: string, space: string): Schemas["SearchRequest"] {
-  const amount = (value: number | "") => (value === "" ? null : value);
-  return {
-    learner,
-    space,
-    overrides: [],
-    plan: {
-      strategy: plan.strategy,
-      "strategy settings": plan.strategySettings,
-      "early stopping": plan.stopping,
-      stopping: plan.settings,
-      trials: plan.trials || 1,
-      minutes: amount(plan.minutes),
-      "target score": amount(plan.target),
-      "no gain in": amount(plan.noGainIn),
-      workers: amount(plan.workers),
-      seed: plan.seed || 0,
-      starts: [],
-      "from decisions": plan.decision === null ? [] : [plan.decision],
-      "warm start": plan.warm ? "all" : "none",
-      "fit seconds": 600,
-      "trial seconds": null,
-      "checkpoint mb": 2048,
-      "memory mb": null,
-      "prefix mb": 512,
-    },
-  };
 }

@@ -11,6 +11,7 @@ import {
   isCode,
   isTable,
 } from "../../api/client";
+import { useBaselines } from "../../api/problems";
 import { useCatalogue, useLearner } from "../../api/workspace";
 import { usePoints } from "../../api/searches";
 import { useChosen } from "../../ui/place";
@@ -25,18 +26,20 @@ import { Notation } from "./Notation";
 import { PipelineStrip } from "./PipelineStrip";
 import { PlanRow } from "./PlanRow";
 import { SpaceText } from "./SpaceText";
+import { restsOn } from "./planDraft";
 import { useSpaceDraft } from "./useSpaceDraft";
 
 export function SpaceStage() {
   const { problemView, problemQuery, chosen, searchesQuery, inspect } = useChosen();
   const catalogue = useCatalogue().data;
+  const baselines = useBaselines(problemView && isTable(problemView) ? problemView.id : null);
   if (problemQuery.isError)
     return (
       <p className="stage ember" role="alert">
         {problemQuery.error.message}
       </p>
     );
-  if (!problemView || !catalogue || searchesQuery.isPending)
+  if (!problemView || !catalogue || searchesQuery.isPending || baselines.isLoading)
     return <p className="stage soft">Laying out the lanes …</p>;
   if (isCode(problemView))
     return (
@@ -55,6 +58,7 @@ export function SpaceStage() {
       key={problemView.id}
       problem={problemView}
       learners={learners}
+      best={baselines.data?.find((b) => b.score !== null)?.learner}
       chosen={chosen}
       searches={searchesQuery.data ?? []}
       inspect={inspect}
@@ -70,11 +74,13 @@ interface BenchProps {
   inspect: (id: number) => void;
 }
 
-function Bench({ problem, learners, chosen, searches, inspect }: BenchProps) {
+function Bench({ problem, learners, best, chosen, searches, inspect }: BenchProps & { best: string | undefined }) {
   const task = problem.brief.task;
-  const preferred = learners.find((l) => l.key === "boosting") ?? learners[0]!;
+  // Whichever does best as it comes; boosting where nothing is known yet.
+  const preferred = learners.find((l) => l.key === (best ?? "boosting")) ?? learners[0]!;
   const draft = useSpaceDraft(
     problem.id,
+    restsOn(searches),
     task,
     chosen ? { learner: chosen.learner, text: chosen.space } : { learner: preferred.key, text: null },
   );
@@ -115,7 +121,10 @@ type CodeBenchProps = Omit<BenchProps, "problem" | "learners"> & { problem: Code
 
 /** The space of own code: its settings are whatever the space names. */
 function CodeBench({ problem, chosen, searches, inspect }: CodeBenchProps) {
-  const draft = useSpaceDraft(problem.id, null, { learner: "", text: chosen?.space ?? (problem.code.space || null) });
+  const draft = useSpaceDraft(problem.id, restsOn(searches), null, {
+    learner: "",
+    text: chosen?.space ?? (problem.code.space || null),
+  });
   const points = usePoints(chosen?.id ?? null).data ?? null;
   const sentences = useMemo(() => sentencesIn(problem.code.space), [problem.code.space]);
   return (
@@ -179,7 +188,14 @@ function Laying({ problem, draft, searches, children }: LayingProps) {
           <Comparison searches={searches} text={draft.text} learner={draft.learner} ready={draft.inStep} />
         </section>
       </div>
-      <PlanRow problem={problem} learner={draft.learner} space={draft.text} ready={draft.inStep} />
+      <PlanRow
+        problem={problem}
+        learner={draft.learner}
+        space={draft.text}
+        ready={draft.inStep}
+        searches={searches}
+        onLearner={isTable(problem) ? draft.setLearner : null}
+      />
     </div>
   );
 }

@@ -1,6 +1,7 @@
 import { useCallback, useEffect, useMemo, useState } from "react";
 import type { Schemas } from "../../api/client";
 import { checkSpace, useSpace, type Whose } from "../../api/planning";
+import { keepDraft, readDraft } from "../../lib/kept";
 import { useDebounced } from "../../ui/useDebounced";
 import { isRequirement, type Entry, type Parameter } from "../../lib/scale";
 
@@ -12,19 +13,21 @@ interface Kept {
 }
 
 const MOST_UNDO = 100;
-
-function load(problem: number): Kept | null {
-  try {
-    return JSON.parse(localStorage.getItem(`pellux-space-${problem}`) ?? "null") as Kept | null;
-  } catch {
-    return null;
-  }
-}
+const keyOf = (problem: number) => `pellux-space-${problem}`;
 
 /** The space while it is being laid out: text and lanes in step, undo, kept in the browser so that nothing is lost. */
-export function useSpaceDraft(problem: number, task: string | null, first: { learner: string; text: string | null }) {
+export function useSpaceDraft(
+  problem: number,
+  after: string,
+  task: string | null,
+  first: { learner: string; text: string | null },
+) {
   const [kept, setKept] = useState<Kept>(
-    () => load(problem) ?? { learner: first.learner, texts: first.text ? { [first.learner]: first.text } : {} },
+    () =>
+      (readDraft(keyOf(problem), after) as Kept | null) ?? {
+        learner: first.learner,
+        texts: first.text ? { [first.learner]: first.text } : {},
+      },
   );
   const [past, setPast] = useState<string[]>([]);
   const [moved, setMoved] = useState<Entry[] | null>(null); // lanes ahead of the server's answer
@@ -38,7 +41,7 @@ export function useSpaceDraft(problem: number, task: string | null, first: { lea
   const text = kept.texts[learner] ?? standard.data?.text;
   const asked = useDebounced(text, 180);
   const checked = useSpace(whose, asked);
-  useEffect(() => localStorage.setItem(`pellux-space-${problem}`, JSON.stringify(kept)), [problem, kept]);
+  useEffect(() => keepDraft(keyOf(problem), after, kept), [problem, after, kept]);
 
   const put = useCallback(
     (next: string, remember = true) => {

@@ -38,6 +38,20 @@ describe("a new problem", () => {
     expect(called("POST", "/problems/1/baselines"), "baselines are scored in the background").toHaveLength(1);
   });
 
+  it("survives a reload, until one begins anew", async () => {
+    const { unmount } = await begin();
+    await press("target", column("arrived_warm"));
+    type(at("Name"), "Half a brief");
+    unmount();
+    const again = await begin();
+    expect((await field<HTMLInputElement>("Name")).value).toBe("Half a brief");
+    await press("Begin anew");
+    await screen.findByText("What is to be predicted?");
+    again.unmount();
+    await begin();
+    await screen.findByText("What is to be predicted?");
+  });
+
   it("says at the field what the server refuses, and takes it back when it is mended", async () => {
     on("POST /briefs/preview", (call) =>
       call.body.folds === "51" ? refused("refused brief") : answer<Preview>("POST /api/v1/briefs/preview"),

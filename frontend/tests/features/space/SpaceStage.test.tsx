@@ -182,10 +182,47 @@ describe("the space", () => {
   it("starts from a signed decision that the address names", async () => {
     on("GET /decisions", () => answers["decisions after signing"]);
     on("POST /problems/1/searches", () => answer("GET /api/v1/searches/2"));
+    on("GET /learners", (call) => ({
+      ...answer<Learner>("GET /api/v1/learners?key=tree&task=binary"),
+      key: call.query.get("key"),
+    }));
     await begin("/p/1/space?search=1&decision=1");
+    const last = () =>
+      (called("POST", "/problems/1/forecast").at(-1)!.body.plan as Record<string, unknown>)["from decisions"];
+    await screen.findByText(/^Decision 1 is of network, so this search does not begin with it/);
+    expect(last(), "a decision of another learner is left out").toEqual([]);
+    await press("Search network");
+    await waitFor(() => expect(last()).toEqual([1]));
     await press("Launch");
     const { body } = await asked("POST", "/problems/1/searches");
-    expect((body.plan as Record<string, unknown>)["from decisions"]).toEqual([1]);
+    expect([body.learner, (body.plan as Record<string, unknown>)["from decisions"]]).toEqual(["network", [1]]);
+  });
+
+  it("takes a decision of another learner away again", async () => {
+    on("GET /decisions", () => answers["decisions after signing"]);
+    await begin("/p/1/space?search=1&decision=1");
+    await press("Take it away");
+    await waitFor(() => expect(document.querySelector("[data-other-learner]")).toBeNull());
+  });
+
+  it("goes on with a plan that was being written", async () => {
+    const { unmount } = await begin();
+    expect((at("Trials") as HTMLInputElement).value, "of the last search").toBe("9");
+    type(at("Trials"), "41");
+    unmount();
+    await begin();
+    expect((at("Trials") as HTMLInputElement).value).toBe("41");
+  });
+
+  it("begins with the learner that does best as it comes", async () => {
+    reads();
+    on("GET /problems/1/searches", () => []);
+    on("GET /problems/1/baselines", () => [
+      { learner: "tree", label: "Decision tree", score: 0.3, state: "scored" },
+      { learner: "boosting", label: "Gradient boosting", score: 0.2, state: "scored" },
+    ]);
+    open("/p/1/space");
+    await waitFor(() => expect(called("POST", "/spaces/check").at(0)?.body.learner).toBe("tree"));
   });
 
   it("tells when the server is gone, and works again when it is back", async () => {

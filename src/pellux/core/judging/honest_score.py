@@ -89,8 +89,8 @@ def honest_score(
     Notes
     -----
     Rows are drawn within folds, so that the score resampled is the very mean of fold scores that is ranked. Some metrics
-    depend on the number of rows (average precision); what that alone changes, measured on the winners over all
-    rounds, chosen or not, is taken out again. With repeats a row is drawn for all of them alike, and left out of all.
+    depend on the number of rows (average precision); what that alone changes, measured on all who are judged
+    over all rounds, chosen or not, is taken out again. With repeats a row is drawn for all of them alike, and left out of all.
 
     References
     ----------
@@ -111,37 +111,31 @@ def honest_score(
     inside = sign * np.array([resampler.scores(p, draws) for p in predictions(contenders)])
     usable = np.isfinite(inside).all(axis=0)
     ranked = np.argsort(-np.where(usable, inside, 0), axis=0, kind="stable")
-    chosen = ranked[0]
     best = sorted(range(len(contenders)), key=lambda i: -full[contenders[i]])
-    told = best[:PLACES]
-    winners, place = np.unique(np.concatenate([chosen, best[:JUDGED]]), return_inverse=True)
-    place = place[: len(chosen)]
+    judged = np.unique(np.concatenate([ranked[0], best[:JUDGED]]))
     left_out = (draws == 0).astype(draws.dtype)
-    outside = sign * np.array([resampler.scores(p, left_out) for p in predictions([contenders[i] for i in winners])])
+    outside = sign * np.array([resampler.scores(p, left_out) for p in predictions([contenders[i] for i in judged])])
     # Where rows are few a draw may leave a class out: such a round says nothing of any trial.
     usable &= np.isfinite(outside).all(axis=0)
     if not usable.any():
         raise Conflict("The folds hold too few rows to draw them anew: a class is missing from every draw.")
-    fewer_rows = float(np.mean(outside[:, usable].mean(axis=1) - full[[contenders[i] for i in winners]]))
-    judged = outside[place, np.arange(rounds)][usable] - fewer_rows
-    known = np.full(len(contenders), -1)
-    known[winners] = np.arange(len(winners))
-    expected = [_judged_at(known[ranked[k]], outside, usable) - fewer_rows for k in range(len(told))]
-    wins = np.bincount(np.asarray(contenders)[chosen[usable]], minlength=trials) / int(usable.sum())
+    wins = np.bincount(np.asarray(contenders)[ranked[0][usable]], minlength=trials) / int(usable.sum())
     # What was resampled rests on single-precision sums; the raw score is the very one that the search saw.
-    nearest = sorted(contenders, key=lambda i: -full[i])[:NEAREST]
-    raw = max(sign * resampler.exact(p) for p in predictions(nearest))
+    raw = max(sign * resampler.exact(p) for p in predictions([contenders[i] for i in best[:NEAREST]]))
     rounding = raw - full.max()
-    judged += rounding
-    low, high = _interval(judged, sign)
+    fewer_rows = float(np.mean(outside[:, usable].mean(axis=1) - full[[contenders[i] for i in judged]]))
+    row_of = np.full(len(contenders), -1)
+    row_of[judged] = np.arange(len(judged))
+    found = [_judged_at(row_of[ranked[k]], outside, usable) - fewer_rows + rounding for k in range(min(PLACES, len(best)))]
+    places = tuple(
+        Place(contenders[i], sign * float(full[contenders[i]] + rounding), sign * float(at.mean()), *_interval(at, sign))
+        for i, at in zip(best, found, strict=False)
+        if len(at) >= KNOWN * usable.sum()
+    )
+    first_place = places[0]  # whoever wins a round is judged in it
     return HonestScore(
-        raw=sign * raw, score=sign * float(judged.mean()), low=low, high=high, wins=tuple(wins.tolist()), rounds=int(usable.sum()),
-        contenders=len(contenders),
-        places=tuple(
-            Place(contenders[i], sign * float(full[contenders[i]] + rounding), sign * float(found.mean() + rounding),
-                  *_interval(found + rounding, sign))
-            for i, found in zip(told, expected, strict=True) if len(found) >= KNOWN * usable.sum()
-        ),
+        raw=sign * raw, score=first_place.score, low=first_place.low, high=first_place.high, wins=tuple(wins.tolist()),
+        rounds=int(usable.sum()), contenders=len(contenders), places=places,
     )  # fmt: skip
 
 

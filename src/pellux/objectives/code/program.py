@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import math
 import os
+import re
 import sys
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from pellux.core.objective import FitContext, FitFailed, FitOrder, FitResult, Terms
+from pellux.core.objective import FitContext, FitFailed, FitOrder, FitResult, Terms, Unavailable
 from pellux.core.reasons import because
 from pellux.core.space import Value
 from pellux.objectives.code.brief import CodeBrief, variable
@@ -27,6 +28,7 @@ ALL = "all"  # what {fold} says when everything is trained on
 THREADS = ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "MKL_NUM_THREADS", "NUMEXPR_NUM_THREADS")
 DEVICES = ("CUDA_VISIBLE_DEVICES", "HIP_VISIBLE_DEVICES", "ROCR_VISIBLE_DEVICES", "ZE_AFFINITY_MASK")
 LOG_TAIL = 4000
+FULL = re.compile(r"no space left on device|disk quota exceeded|ENOSPC|EDQUOT", re.IGNORECASE)
 QUOTED = 200  # characters of output that a reason quotes
 Heard = Callable[[str, str, Said | None], None]
 
@@ -94,6 +96,8 @@ class ProgramEvaluator:
         )
         sys.stdout.write(ended.tail[-LOG_TAIL:])
         sys.stdout.flush()
+        if ended.ended.status != 0 and FULL.search(ended.tail):  # of the machine, not of this configuration
+            raise Unavailable(because("no space said", folder=str(folder), said=_end(ended.tail)))
         refuse(self.brief, found, ended, self._memory)
         return found
 

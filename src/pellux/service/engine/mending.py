@@ -28,7 +28,7 @@ def mended(reason: Reason) -> bool:
     """Whether what a search waits for is there again; False for what only a person can say."""
     if reason.code == "file gone":
         return Path(reason.facts["file"]).exists()
-    if reason.code == "disk full":
+    if reason.code in ("disk full", "no space said"):
         try:
             return shutil.disk_usage(reason.facts["folder"]).free >= ENOUGH
         except OSError:

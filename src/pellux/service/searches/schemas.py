@@ -123,7 +123,25 @@ class SafetyView(View):
     trials: list[RecheckedView]
 
 
+class AskedView(View):
+    """A plan as it was asked for: what was left to be chosen is 'automatic', what was left open is null."""
+
+    strategy: str
+    strategy_settings: dict[str, ScalarValue]
+    early_stopping: str
+    stopping: dict[str, ScalarValue]
+    trials: int
+    minutes: float | None
+    target_score: float | None
+    no_gain_in: int | None
+    workers: int | None
+    seed: int
+    warm_start: str | list[int]
+
+
 class SearchView(View):
+    """`asked` is the plan as it was asked for, to begin the next one with; `baseline` is the best of the problem."""
+
     id: int
     problem_id: int
     number: int
@@ -145,6 +163,7 @@ class SearchView(View):
     stopping: StoppingView
     budget_trials: int
     budget_minutes: float | None
+    asked: AskedView
     seed: int
     workers: int
     state: SearchStateName

@@ -32,7 +32,6 @@ from pellux.service.searches.schemas import (
     TrialPage,
     TrialRow,
 )
-from pellux.service.searches.views import baseline_trial
 from pellux.service.wording import sentence
 from pellux.service.workspace import Workspace
 from pellux.store import fits, trials
@@ -117,7 +116,10 @@ def trial_detail(workspace: Workspace, trial_id: int) -> TrialDetail:
         trial, search, problem = whose(session, trial_id)
         objective = workspace.objective(problem)
         key = learner_of(objective, search, trial)
-        best, baseline = trials.best_of_problem(session, problem.id), baseline_trial(session, objective, search)
+        best, baseline = (
+            trials.best_of_problem(session, problem.id),
+            next((one for one, _, _ in trials.baselines(session, problem.id)), None),
+        )
         kept = fits.fits_of(session, search.id, trial.number)
         curves = fits.curves_of(session, search.id, trial.number)
         final = final_settings(session, objective, search, trial)

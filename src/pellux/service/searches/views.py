@@ -15,7 +15,7 @@ from pellux.service.planning.requests import SettingsRequest
 from pellux.service.planning.resolving import Resolved
 from pellux.service.problems.problems import best_shown
 from pellux.service.problems.schemas import BestView
-from pellux.service.searches.schemas import Counts, FitCounts, SearchView
+from pellux.service.searches.schemas import AskedView, Counts, FitCounts, SearchView
 from pellux.service.wording import sentence
 from pellux.store import ledger, runs, tallies, trials
 from pellux.store.database import Session
@@ -52,7 +52,7 @@ def _view(engine: Engine, session: Session, objective: Objective, search: Search
     left = seconds_left(session, search, settings, space, objective.judging.fits) if space else _given_left(
         search, settings.trials * folds, run, busy
     )  # fmt: skip
-    best, baseline = known.best.get(search.id), _baseline(known.baselines, objective, search)
+    best, baseline = known.best.get(search.id), next(iter(known.baselines), None)
     return SearchView(
         id=search.id, problem_id=search.problem_id, number=search.number, kind=search.kind, folds=folds, learner=search.learner,
         space=search.space, parameters=to_json(space) if space else [], configurations=Counting.of(space).total if space else None,
@@ -61,12 +61,12 @@ def _view(engine: Engine, session: Session, objective: Objective, search: Search
         strategy_settings={k: v for k, v in search.strategy_settings.items() if not isinstance(v, list)}, overrides=search.overrides,
         warm_start=settings.warm_start, target_score=settings.target_score, no_gain_in=settings.no_gain_in,
         early_stopping=settings.early_stopping, stopping=Resolved.from_json(search.stopping).view(), budget_trials=settings.trials,
-        budget_minutes=settings.minutes, seed=settings.seed, workers=search.workers, state=search.state,
+        budget_minutes=settings.minutes, asked=AskedView(**settings.model_dump(include=set(AskedView.model_fields))), seed=settings.seed, workers=search.workers, state=search.state,
         reason=sentence(search.reason), halted=engine.halted(search.id), waits_for=engine.waits_for(search.id),
         created_at=search.created_at, ended_at=search.ended_at, active_seconds=search.active_seconds, busy_seconds=busy, seconds_left=left,
         trials=Counts(**{state.value: counts.get(state.value, 0) for state in TrialState}),
         fits=_fit_counts(known.saved.get(search.id, (0.0, None, 0)), folds, run), best=_shown(best, search.number),
-        baseline=None if baseline is None else _shown(*baseline), newest_entry=known.newest,
+        baseline=None if baseline is None else _shown(*baseline[:2]), newest_entry=known.newest,
     )  # fmt: skip
 
 
@@ -94,19 +94,3 @@ def _given_left(search: Search, planned: int, run: int, busy: float) -> float | 
     if run == 0 or SearchState(search.state).ended:
         return None
     return max(planned - run, 0) * busy / run / max(search.workers, 1)
-
-
-def baseline_trial(session: Session, objective: Objective, search: Search) -> Trial | None:
-    """The scored baseline of a search's learner (of several the best), from whichever run of the problem scored it."""
-    found = _baseline(trials.baselines(session, search.problem_id), objective, search)
-    return None if found is None else found[0]
-
-
-def _baseline(known: Sequence[tuple[Trial, int, str]], objective: Objective, search: Search) -> tuple[Trial, int] | None:
-    """With the number of the run that scored it."""
-    own = {part.partition("*")[0].strip() for part in search.learner.split("|")} if search.learner else None
-    for trial, number, key in known:
-        its = trial.learner or key
-        if own is None or (objective.configurable(its).settle(trial.configuration)[0].key if "|" in its else its) in own:
-            return trial, number
-    return None

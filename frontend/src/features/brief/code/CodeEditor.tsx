@@ -1,9 +1,10 @@
 import Button from "@mui/material/Button";
 import TextField from "@mui/material/TextField";
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import { useNavigate } from "react-router";
 import type { Problem } from "../../../api/client";
 import { useFirstLook, useFolders, useHelp, useSaveCode } from "../../../api/code";
+import { dropDraft, keepDraft, readDraft } from "../../../lib/kept";
 import { Command } from "./Command";
 import { FirstLook } from "./FirstLook";
 import { codeRequest, withHelp, wrongIn, type CodeForm } from "./codeForm";
@@ -17,14 +18,24 @@ type Change = (part: Partial<CodeForm>) => void;
 
 /** The brief of a problem of own code while it is written: how it runs, how it is judged, and a first look at it. */
 export function CodeEditor({ initial, problem }: Props) {
-  const [form, setForm] = useState(initial);
+  const draft = problem ? null : `pellux-code-${initial.kind}-${initial.name}`;
+  const [form, setForm] = useState(() => ({
+    ...initial,
+    ...(draft ? (readDraft(draft, "") as Partial<CodeForm> | null) : null),
+  }));
+  useEffect(() => {
+    if (draft && form !== initial) keepDraft(draft, "", form);
+  }, [draft, form, initial]);
   const [seconds, setSeconds] = useState("60");
   const change: Change = (part) => setForm((held) => ({ ...held, ...part }));
   const navigate = useNavigate();
   const folders = useFolders().data;
   const help = useHelp((found) => setForm((held) => withHelp(held, found)));
   const look = useFirstLook();
-  const save = useSaveCode(problem?.id ?? null, (saved) => void navigate(`/p/${saved.id}/space`));
+  const save = useSaveCode(problem?.id ?? null, (saved) => {
+    if (draft) dropDraft(draft);
+    void navigate(`/p/${saved.id}/space`);
+  });
   const wrong = wrongIn(form);
   const refusal = save.error ?? look.error ?? help.error;
   if (form.kind !== "outside" && folders?.length === 0) return <NothingAllowed />;

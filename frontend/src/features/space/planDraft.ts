@@ -1,0 +1,106 @@
+import type { Schemas, Search } from "../../api/client";
+import { keepDraft, readDraft } from "../../lib/kept";
+
+export interface Plan {
+  strategy: string;
+  stopping: string;
+  settings: Record<string, number | string>; // of early stopping
+  strategySettings: Record<string, number | string>;
+  trials: number | "";
+  minutes: number | "";
+  target: number | "";
+  noGainIn: number | "";
+  workers: number | "";
+  seed: number | "";
+  warm: boolean;
+  decision: number | null;
+}
+
+type Asked = Schemas["SettingsRequest"];
+
+/** The plan to begin with: that of the last search with the next seed, or what one would mostly want. */
+export function firstPlan(searches: Search[]): Plan {
+  const last = searches.find((s) => s.kind === "search");
+  const seed = 1 + searches.filter((s) => s.kind === "search").length;
+  if (!last)
+    return {
+      ...{ strategy: "automatic", stopping: "automatic", settings: {}, strategySettings: {} },
+      ...{ trials: 60, minutes: "", target: "", noGainIn: "", workers: "", seed, warm: true, decision: null },
+    };
+  const asked = last.asked;
+  const amount = (value: number | null) => value ?? ("" as const);
+  return {
+    strategy: asked.strategy,
+    stopping: asked.early_stopping,
+    settings: given(asked.stopping),
+    strategySettings: given(asked.strategy_settings),
+    trials: asked.trials,
+    minutes: amount(asked.minutes),
+    target: amount(asked.target_score),
+    noGainIn: amount(asked.no_gain_in),
+    workers: amount(asked.workers),
+    seed: Math.max(seed, asked.seed + 1),
+    warm: asked.warm_start !== "none",
+    decision: null,
+  };
+}
+
+/** Settings that are numbers or words, as they all are. */
+const given = (settings: Search["asked"]["stopping"]): Plan["settings"] =>
+  Object.fromEntries(
+    Object.entries(settings).filter((one): one is [string, number | string] => typeof one[1] !== "boolean"),
+  );
+
+const keyOf = (problem: number) => `pellux-plan-${problem}`;
+
+/** What a draft rests on: once another search is there, it begins anew with that one's. */
+export const restsOn = (searches: Search[]) =>
+  String(Math.max(0, ...searches.filter((s) => s.kind === "search").map((s) => s.id)));
+
+/** What was typed wrong is not kept: it comes back as it was at first. */
+export function plannedBefore(problem: number, searches: Search[]): Plan {
+  const first = firstPlan(searches);
+  const kept = (readDraft(keyOf(problem), restsOn(searches)) ?? {}) as Partial<Plan>;
+  const sound = Object.entries(kept).filter(([key, value]) => key in first && (value !== null || key === "decision"));
+  return { ...first, ...Object.fromEntries(sound) };
+}
+
+export const keepPlan = (problem: number, searches: Search[], plan: Plan) =>
+  keepDraft(keyOf(problem), restsOn(searches), plan);
+
+export function requestOf(
+  plan: Plan,
+  learner: string,
+  space: string,
+  decision: number | null,
+): Schemas["SearchRequest"] {
+  const amount = (value: number | "") => (value === "" ? null : value);
+  const rest: Pick<Asked, "fit seconds" | "trial seconds" | "checkpoint mb" | "memory mb" | "prefix mb"> = {
+    "fit seconds": 600,
+    "trial seconds": null,
+    "checkpoint mb": 2048,
+    "memory mb": null,
+    "prefix mb": 512,
+  };
+  return {
+    learner,
+    space,
+    overrides: [],
+    plan: {
+      strategy: plan.strategy,
+      "strategy settings": plan.strategySettings,
+      "early stopping": plan.stopping,
+      stopping: plan.settings,
+      trials: plan.trials || 1,
+      minutes: amount(plan.minutes),
+      "target score": amount(plan.target),
+      "no gain in": amount(plan.noGainIn),
+      workers: amount(plan.workers),
+      seed: plan.seed || 0,
+      starts: [],
+      "from decisions": decision === null ? [] : [decision],
+      "warm start": plan.warm ? "all" : "none",
+      ...rest,
+    },
+  };
+}

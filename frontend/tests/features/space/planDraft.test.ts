@@ -1,0 +1,37 @@
+// @vitest-environment jsdom
+import { beforeEach, describe, expect, it } from "vitest";
+import type { Search } from "../../../src/api/client";
+import { firstPlan, keepPlan, plannedBefore, requestOf } from "../../../src/features/space/planDraft";
+import recorded from "../../recorded.json";
+
+const searches = recorded["GET /api/v1/problems/1/searches"] as Search[];
+beforeEach(() => localStorage.clear());
+
+describe("the plan to begin with", () => {
+  it("is that of the last search, with the next seed", () => {
+    const last = searches[0]!;
+    const plan = firstPlan(searches);
+    expect(plan).toMatchObject({
+      ...{ strategy: last.asked.strategy, stopping: last.asked.early_stopping, settings: last.asked.stopping },
+      ...{ trials: last.asked.trials, minutes: "", workers: last.asked.workers ?? "", seed: last.seed + 1 },
+    });
+    const again = requestOf(plan, last.learner, last.space, null);
+    expect(again).toMatchObject({ learner: last.learner, space: last.space });
+    expect(again.plan).toMatchObject({
+      ...{ strategy: last.asked.strategy, "early stopping": last.asked.early_stopping, stopping: last.asked.stopping },
+      ...{ trials: last.asked.trials, minutes: null, "target score": null, "no gain in": null, seed: last.seed + 1 },
+    });
+    expect(firstPlan([])).toMatchObject({ strategy: "automatic", stopping: "automatic", trials: 60, seed: 1 });
+  });
+
+  it("is a draft that survives a reload, but not another search; what was mistyped comes back as it was", () => {
+    const plan = { ...firstPlan(searches), trials: 17, minutes: NaN, decision: 3 };
+    keepPlan(1, searches, plan);
+    expect(plannedBefore(1, searches)).toEqual({ ...plan, minutes: "" });
+    expect(plannedBefore(2, searches).trials, "of another problem").toBe(searches[0]!.asked.trials);
+    const newer = [{ ...searches[0]!, id: 99, asked: { ...searches[0]!.asked, trials: 8 } }, ...searches];
+    expect(plannedBefore(1, newer).trials).toBe(8);
+    localStorage.setItem("pellux-plan-1", "{not json");
+    expect(plannedBefore(1, searches).trials).toBe(searches[0]!.asked.trials);
+  });
+});
