@@ -1748,6 +1748,8 @@ export interface components {
             trial_id: number;
             /** Trial Number */
             trial_number: number;
+            /** Trial Name */
+            trial_name: string;
             /** Search Number */
             search_number: number;
             /** Learner */
@@ -1857,6 +1859,8 @@ export interface components {
             trial_id: number;
             /** Trial Number */
             trial_number: number;
+            /** Trial Name */
+            trial_name: string;
             /** Search Number */
             search_number: number;
             /** Learner */
@@ -3833,6 +3837,10 @@ export interface components {
             /** Seconds Left */
             seconds_left: number | null;
             trials: components["schemas"]["Counts"];
+            /** Budgeted */
+            budgeted: number;
+            /** By Hand */
+            by_hand: number;
             fits: components["schemas"]["FitCounts"];
             best: components["schemas"]["BestView"] | null;
             baseline: components["schemas"]["BestView"] | null;

@@ -77,9 +77,7 @@ function figures(stage: Stage, problem: Problem, search: Search | null): string 
 
 function liveFigures(search: Search): string {
   if (search.halted) return "halted by an error";
-  const { scored, pruned, failed, withdrawn } = search.trials;
-  const base = search.baseline && search.baseline.search === search.number ? 1 : 0;
-  const done = `${Math.max(scored + pruned + failed + withdrawn - base, 0)}/${search.budget_trials} trials`;
+  const done = `${search.budgeted}/${search.budget_trials} trials${search.by_hand ? ` + ${search.by_hand} by hand` : ""}`;
   if (search.state === "running") return search.seconds_left ? `${done} · ${duration(search.seconds_left)} left` : done;
   return `${done} · ${search.state}`;
 }

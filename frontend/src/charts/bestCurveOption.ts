@@ -3,6 +3,7 @@ import type { Best, Points } from "../api/client";
 import { duration, figure, score } from "../lib/format";
 import { goodness, ramp, scoreScale } from "../lib/ramp";
 import { bestTrace } from "../lib/trace";
+import { endsOf, tickWords } from "./plotLayout";
 
 interface Input {
   points: Points;
@@ -20,10 +21,10 @@ export function bestOption({ points, larger, metric, baseline, by, inks }: Input
   const trace = bestTrace(points, larger);
   const scale = scoreScale(points.means, larger);
   const x = (p: (typeof trace)[number]) => (by === "trials" ? p.place + 1 : p.seconds);
-  const room = (scale.high - scale.low) * 0.12;
   const extra = baseline ? [baseline.score] : [];
-  const low = Math.min(scale.low, ...extra) - room;
-  const high = Math.max(scale.high, ...extra) + room;
+  const shown = trace.map((p) => points.means[p.index]!);
+  const inside = shown.filter((mean) => mean >= scale.low && mean <= scale.high);
+  const { low, high } = endsOf([...(inside.length > 1 ? [scale.low, scale.high] : shown), ...extra], 0.12);
   const dots = trace.map((p) => [
     x(p),
     Math.min(Math.max(points.means[p.index]!, low), high),
@@ -86,7 +87,7 @@ export function bestOption({ points, larger, metric, baseline, by, inks }: Input
       nameTextStyle: { align: "left", padding: [0, 0, 0, -48], fontWeight: 600, color: inks.ink },
       min: low,
       max: high,
-      axisLabel: { formatter: (v: number) => figure(v), showMinLabel: false, showMaxLabel: false },
+      axisLabel: { formatter: tickWords({ low, high }), showMinLabel: false, showMaxLabel: false },
       splitLine: { lineStyle: { color: inks.rule, opacity: 0.5 } },
     },
     series: [

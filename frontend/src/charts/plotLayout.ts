@@ -1,4 +1,5 @@
 /** Axes of a plot: numbers in, places out. Pure. */
+import { figure } from "../lib/format";
 
 export interface Ends {
   low: number;
@@ -14,6 +15,14 @@ export function ticks({ low, high }: Ends, wanted = 5): number[] {
   const first = Math.ceil(low / step - 1e-9);
   const last = Math.floor(high / step + 1e-9);
   return Array.from({ length: last - first + 1 }, (_, i) => Number(((first + i) * step).toPrecision(12)));
+}
+
+/** How ticks within the ends are written: with as many decimals as it takes for no two to be the same. */
+export function tickWords({ low, high }: Ends, wanted = 5): (value: number) => string {
+  const step = (high - low) / wanted;
+  if (!(step > 0) || Math.max(Math.abs(low), Math.abs(high)) >= 1e6) return figure;
+  const digits = Math.min(Math.max(1 - Math.floor(Math.log10(step)), 0), 9);
+  return (value) => String(Number(value.toFixed(digits)));
 }
 
 /** Ends of some numbers with a little room; a single value gets room too. */

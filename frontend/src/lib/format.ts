@@ -6,11 +6,26 @@ export function score(value: number | null | undefined, error?: number | null): 
   return value.toFixed(decimals(value, error));
 }
 
-export function withError(value: number | null | undefined, error?: number | null): string {
+/** `0.842 ± 0.012`; beside others, with as many decimals as it takes to tell it from them. */
+export function withError(
+  value: number | null | undefined,
+  error?: number | null,
+  beside: (number | null | undefined)[] = [],
+): string {
   if (value === null || value === undefined) return "–";
-  if (!error) return score(value);
-  const digits = decimals(value, error);
-  return `${value.toFixed(digits)} ± ${error.toFixed(digits)}`;
+  const digits = decimalsApart(value, error, beside);
+  return error ? `${value.toFixed(digits)} ± ${error.toFixed(decimals(value, error))}` : value.toFixed(digits);
+}
+
+const MOST_DECIMALS = 9;
+
+/** Two scores that differ are never told apart by digits that are not shown. */
+function decimalsApart(value: number, error: number | null | undefined, beside: (number | null | undefined)[]): number {
+  let digits = decimals(value, error);
+  const same = (other: number | null | undefined) =>
+    other !== null && other !== undefined && other !== value && other.toFixed(digits) === value.toFixed(digits);
+  while (digits < MOST_DECIMALS && beside.some(same)) digits += 1;
+  return digits;
 }
 
 function decimals(value: number, error?: number | null): number {

@@ -48,6 +48,14 @@ describe("the best-so-far chart", () => {
       [3, 3],
     ]);
   });
+  it("gives a single trial an axis with room on both sides, also where it is as good as the baseline", () => {
+    for (const means of [[0.6], [0.6, 0.6], [12]]) {
+      const { yAxis } = bestOption({ points: made(means), larger: true, metric: "m", baseline, by: "trials", inks });
+      expect(yAxis.min).toBeLessThan(Math.min(...means, 0.6));
+      expect(yAxis.max).toBeGreaterThan(Math.max(...means, 0.6));
+      expect(yAxis.max - yAxis.min, "and not far more than there is to see").toBeLessThan(20);
+    }
+  });
   it("marks what lies below the axis instead of stretching it", () => {
     const scores = [...Array.from({ length: 30 }, (_, i) => 0.6 + i / 300), 0.01];
     const dots = seriesOf(made(scores))[1]!.data as { value: number[]; symbol?: string }[];

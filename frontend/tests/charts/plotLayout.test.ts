@@ -1,11 +1,25 @@
 import { expect, it } from "vitest";
-import { boxOf, endsOf, pathOf, place, ticks } from "../../src/charts/plotLayout";
+import { boxOf, endsOf, pathOf, place, tickWords, ticks } from "../../src/charts/plotLayout";
 
 it("ticks are round, inside the ends, and few", () => {
   expect(ticks({ low: 0, high: 1 })).toEqual([0, 0.2, 0.4, 0.6, 0.8, 1]);
   expect(ticks({ low: 0.7112, high: 0.7157 })).toEqual([0.712, 0.713, 0.714, 0.715]);
   expect(ticks({ low: -30, high: 64 })).toEqual([-20, 0, 20, 40, 60]);
   expect(ticks({ low: 3, high: 3 })).toEqual([3]);
+});
+
+it("no two ticks are written the same", () => {
+  for (const ends of [
+    { low: 0.93121, high: 0.93142 },
+    { low: -2, high: 3 },
+    { low: 0, high: 1e-7 },
+    { low: 120, high: 125 },
+    { low: 0, high: 5e6 },
+  ]) {
+    const words = ticks(ends).map(tickWords(ends));
+    expect(new Set(words).size).toBe(words.length);
+  }
+  expect(tickWords({ low: 0, high: 1 })(0.2)).toBe("0.2");
 });
 
 it("ends leave room, also around a single value and around nothing", () => {

@@ -8,6 +8,11 @@ describe("numbers as people read them", () => {
     expect(score(0.5)).toBe("0.5000");
     expect(score(null)).toBe("–");
   });
+  it("tells neighbours apart by as many digits as it takes, and equal ones by none", () => {
+    expect(withError(0.71234, 0.0271, [0.71231, null, undefined])).toBe("0.71234 ± 0.027");
+    expect(withError(0.71234, 0.0271, [0.71234, 0.69])).toBe("0.712 ± 0.027");
+    expect(withError(0.5, null, [0.5 + 1e-12])).toBe("0.500000000");
+  });
   it("writes durations and figures plainly", () => {
     expect([0.31, 4.25, 59.4, 250, 7500].map(duration)).toEqual(["310 ms", "4.3 s", "59 s", "4 min 10 s", "2 h 5 min"]);
     expect([255, 1234567, 0.00012, 0.0481, 12000].map(figure)).toEqual([

@@ -62,4 +62,4 @@ class Decision:
 
     def __repr__(self) -> str:
         found = self.view
-        return f"<Decision {self.id}: trial {found['trial_number']} of search {found['search_number']}, {found['metric_label']} {found['mean']:.4g}>"
+        return f"<Decision {self.id}: {found['trial_name']}, {found['metric_label']} {found['mean']:.4g}>"

@@ -119,9 +119,7 @@ def _tell(engine: Engine, problem_id: int, made: int, folder_out: Path | None, a
             json.dumps({"decision": about, "honest_score": shown, "holdout": [v.model_dump() for v in looks], "files": names})
         )
         return
-    click.echo(
-        f"Decision {made}: trial {detail.trial_number} of search {detail.search_number}{detail.learner and f', {detail.learner}'}. {detail.reason}"
-    )
+    click.echo(f"Decision {made}: {detail.trial_name}{detail.learner and f', {detail.learner}'}. {detail.reason}")
     click.echo(f"{detail.metric_label} {detail.mean:.6g} as the search saw it")
     if honest is not None and honest.score is not None:
         click.echo(f"Honest score of the best of {honest.trials}: {honest.score:.6g} (95 %: {honest.low:.6g} to {honest.high:.6g})")

@@ -16,12 +16,12 @@ from pellux.store.trials import BEST_FIRST, SCORED
 F, T = models.Fit, models.Trial
 
 
-def states(session: Session, searches: Sequence[int]) -> dict[int, dict[str, int]]:
-    """By search: how many trials are in each state."""
-    wanted = select(T.search_id, T.state, func.count()).where(T.search_id.in_(searches)).group_by(T.search_id, T.state)
-    found: dict[int, dict[str, int]] = {}
-    for search, state, count in session.execute(wanted):
-        found.setdefault(search, {})[state] = count
+def states(session: Session, searches: Sequence[int]) -> dict[int, dict[tuple[str, str], int]]:
+    """By search: how many trials are in each state, by where they came from (their origin)."""
+    wanted = select(T.search_id, T.state, T.origin, func.count()).where(T.search_id.in_(searches))
+    found: dict[int, dict[tuple[str, str], int]] = {}
+    for search, state, origin, count in session.execute(wanted.group_by(T.search_id, T.state, T.origin)):
+        found.setdefault(search, {})[state, origin] = count
     return found
 
 

@@ -115,7 +115,11 @@ export function FoldMatrix({ problem, found, chosen, onChoose, onInspect }: Prop
               >
                 <Name f={f} onInspect={onInspect} />
                 <Folds f={f} spans={spans} few={few} />
-                <Mean f={f} spans={spans} />
+                <Mean
+                  f={f}
+                  spans={spans}
+                  beside={[finalists[item.index - 1]?.trial.mean, finalists[item.index + 1]?.trial.mean]}
+                />
                 <Against f={f} leader={found.leader} />
                 <span className="small" style={{ lineHeight: 1.35 }}>
                   {duration(f.fit_seconds)}
@@ -185,7 +189,7 @@ function Folds({ f, spans, few }: { f: Finalist; spans: Spans; few: boolean }) {
   );
 }
 
-function Mean({ f, spans }: { f: Finalist; spans: Spans }) {
+function Mean({ f, spans, beside }: { f: Finalist; spans: Spans; beside: (number | null | undefined)[] }) {
   return (
     <span role="cell">
       <ErrorBar
@@ -209,7 +213,7 @@ function Mean({ f, spans }: { f: Finalist; spans: Spans }) {
             </b>
           </>
         ) : (
-          withError(f.trial.mean, f.trial.standard_error)
+          withError(f.trial.mean, f.trial.standard_error, beside)
         )}
       </span>
     </span>

@@ -50,7 +50,7 @@ export function TakeAway({ problem }: { problem: Problem }) {
               onClick={() => setWanted(d.id)}
               style={{ padding: "4px 6px", borderRadius: 5, background: d.id === shown.id ? "var(--sunk)" : undefined }}
             >
-              <b>{d.id}</b> trial {d.trial_number} of search {d.search_number}, {d.rule}
+              <b>{d.id}</b> {d.trial_name}, {d.rule}
               <span className="grow soft">
                 {" "}
                 {new Date(d.created_at * 1000).toLocaleString("en-GB")}
@@ -78,7 +78,7 @@ function Files({ decision }: { decision: View }) {
     >
       <div>
         <h2>
-          Decision {decision.id}: trial {decision.trial_number} of search {decision.search_number}
+          Decision {decision.id}: {decision.trial_name}
           {decision.learner && `, ${decision.learner}`}
         </h2>
         <p className="small soft">

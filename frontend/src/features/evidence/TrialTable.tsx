@@ -150,7 +150,13 @@ export function TrialTable({
                 }}
               >
                 {trial ? (
-                  <Cells trial={trial} search={search} parameters={parameters} scale={scale} />
+                  <Cells
+                    trial={trial}
+                    beside={[rows.get(item.index - 1)?.mean, rows.get(item.index + 1)?.mean]}
+                    search={search}
+                    parameters={parameters}
+                    scale={scale}
+                  />
                 ) : (
                   <span className="soft">…</span>
                 )}
@@ -171,11 +177,13 @@ export function TrialTable({
 
 function Cells({
   trial,
+  beside,
   search,
   parameters,
   scale,
 }: {
   trial: TrialRow;
+  beside: (number | null | undefined)[]; // scores of the rows next to it
   search: Search;
   parameters: string[];
   scale: ReturnType<typeof scoreScale>;
@@ -195,7 +203,7 @@ function Cells({
         style={{ fontWeight: best ? 700 : 500 }}
         title={trial.reason}
       >
-        {trial.mean === null ? trial.state : withError(trial.mean, trial.standard_error)}
+        {trial.mean === null ? trial.state : withError(trial.mean, trial.standard_error, beside)}
       </span>
       <span role="cell" className="small">
         {duration(trial.seconds)}

@@ -72,15 +72,17 @@ function Body({ trial, close }: { trial: TrialDetail; close: () => void }) {
       </header>
       <div>
         <div className="display" style={{ fontSize: 28 }}>
-          {trial.mean === null ? trial.state : withError(trial.mean, trial.standard_error)}
+          {trial.mean === null
+            ? trial.state
+            : withError(trial.mean, trial.standard_error, [trial.best?.mean, trial.baseline?.mean])}
         </div>
         <p className="small soft">
           {trial.metric_label} · {duration(trial.seconds)} in all
           {trial.mean !== null && trial.baseline && trial.baseline.id !== trial.id && (
-            <> · baseline {withError(trial.baseline.mean, trial.baseline.standard_error)}</>
+            <> · baseline {withError(trial.baseline.mean, trial.baseline.standard_error, [trial.mean])}</>
           )}
           {trial.mean !== null && trial.best && trial.best.id !== trial.id && (
-            <> · best {withError(trial.best.mean, trial.best.standard_error)}</>
+            <> · best {withError(trial.best.mean, trial.best.standard_error, [trial.mean])}</>
           )}
         </p>
         {trial.reason && (

@@ -83,7 +83,7 @@ export function Controls({ search }: { search: Search }) {
           {search.trials.failed > 0 && <span className="ember"> · {search.trials.failed} failed</span>}
           {search.trials.withdrawn > 0 && <span> · {search.trials.withdrawn} withdrawn</span>}
         </span>
-        <span>{search.fits.run} fits</span>
+        <span>{search.fits.run} fits run</span>
         {search.reason && <span className="soft cut">{search.reason}</span>}
       </div>
       {search.waits_for && (

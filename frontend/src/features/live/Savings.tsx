@@ -16,7 +16,7 @@ export function Savings({ search, inspect }: { search: Search; inspect: (id: num
       {trials.pruned > 0 ? (
         <p className="small">
           <b>
-            {count(fits.spared)} of {count(whole)} fits not needed
+            The work of {count(fits.spared)} of {count(whole)} full fits not needed
           </b>{" "}
           · {percent(fits.work_spared)} of the work
           {fits.seconds_spared > 0 && <> · about {duration(fits.seconds_spared)} saved</>}

@@ -69,4 +69,4 @@ export function useStart(value: number | null, learner: string): number | null {
 }
 
 const named = (d: Decision) =>
-  `decision ${d.id}: ${d.problem_name.split(":")[0]}, trial ${d.trial_number}, ${score(d.mean, d.standard_error)}`;
+  `decision ${d.id}: ${d.problem_name.split(":")[0]}, ${d.trial_name}, ${score(d.mean, d.standard_error)}`;

@@ -40,7 +40,7 @@ export function firstPlan(searches: Search[]): Plan {
     noGainIn: amount(asked.no_gain_in),
     workers: amount(asked.workers),
     seed: Math.max(seed, asked.seed + 1),
-    warm: asked.warm_start !== "none",
+    warm: asked.warm_start !== "none" || last.number === 1, // the first had nothing to know
     decision: null,
   };
 }

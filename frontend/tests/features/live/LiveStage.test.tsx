@@ -172,7 +172,7 @@ describe("a search while it is watched", () => {
       return searches()[0];
     });
     open("/p/1/live?search=2");
-    await screen.findByText(/21 of 40 fits not needed/);
+    await screen.findByText(/The work of 21 of 40 full fits not needed/);
     await press("Run 5 pruned trials in full");
     expect((await asked("POST", "/searches/2/safety")).body).toEqual({ trials: 5 });
     await screen.findByText(/would have won/);

@@ -115,7 +115,7 @@ describe("the space", () => {
       trials: 25,
       "target score": 0.4,
       minutes: null,
-      "warm start": "none",
+      "warm start": "all",
     });
     await waitFor(() => expect(where()).toBe("/p/1/live?search=2"));
   });
@@ -230,7 +230,7 @@ describe("the space", () => {
     on("POST /problems/1/forecast", () => {
       throw new TypeError("fetch failed");
     });
-    type(at("Trials"), "9");
+    type(at("Trials"), "11");
     await screen.findByText("The server does not answer. Is Pellux still running?");
     on("POST /problems/1/forecast", () => answer("POST /api/v1/problems/1/forecast"));
     type(at("Trials"), "10");

@@ -20,7 +20,7 @@ from pellux.service.decisions.takeaway import files_of
 from pellux.service.engine.analyses import DONE, newest_analysis
 from pellux.service.engine.engine import Engine
 from pellux.service.planning.requests import Request
-from pellux.service.searches.lookups import check_belongs, final_settings, learner_of, whose
+from pellux.service.searches.lookups import called, check_belongs, final_settings, learner_of, whose
 from pellux.service.workspace import Workspace
 from pellux.store.database import Session
 from pellux.store.decisions import add_decision, analyses_of, decisions_of, get_decision, successor
@@ -146,7 +146,7 @@ def decision_view(workspace: Workspace, session: Session, found: Decision) -> De
     problem = get_problem(session, found.problem_id)
     objective = workspace.objective(problem)
     return DecisionView(
-        id=found.id, problem_id=problem.id, problem_name=problem.name, trial_id=trial.id, trial_number=trial.number,
+        id=found.id, problem_id=problem.id, problem_name=problem.name, trial_id=trial.id, trial_number=trial.number, trial_name=called(trial, search),
         search_number=search.number, learner=learner_of(objective, search, trial), rule=found.rule, reason=found.reason,
         signer=found.signer, created_at=found.created_at, configuration=final_settings(session, objective, search, trial),
         metric_label=objective.judging.label, mean=trial.mean, standard_error=trial.standard_error, fingerprint=found.fingerprint,

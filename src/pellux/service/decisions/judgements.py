@@ -15,7 +15,7 @@ from pellux.service.decisions.schemas import HoldoutView, HonestScoreView, Impor
 from pellux.service.engine.analyses import DONE, RUNNING, newest_analysis
 from pellux.service.engine.engine import Engine
 from pellux.service.planning.requests import Request
-from pellux.service.searches.lookups import check_belongs, learner_of, whose
+from pellux.service.searches.lookups import called, check_belongs, learner_of, whose
 from pellux.service.workspace import Workspace
 from pellux.store import runs
 from pellux.store.problems import get_problem
@@ -127,10 +127,9 @@ def openings(workspace: Workspace, problem_id: int) -> list[HoldoutView]:
         with workspace.database.read() as session:
             trial, search, _ = whose(session, row.request["trial"])
         result = row.result or {}
-        name = "the baseline" if trial.origin == "baseline" else f"trial {trial.number} of search {search.number}"
         found.append(
             HoldoutView(
-                **_about(row), trial_id=trial.id, trial_name=name, opener=row.request["opener"], nth=row.request["nth"],
+                **_about(row), trial_id=trial.id, trial_name=called(trial, search), opener=row.request["opener"], nth=row.request["nth"],
                 rows=result.get("rows", 0), folds=result.get("folds"), folds_error=result.get("folds_error"),
                 chosen=result.get("chosen"), baseline=result.get("baseline"), verdict=result.get("verdict", ""),
             )

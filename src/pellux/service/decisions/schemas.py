@@ -267,6 +267,7 @@ class DecisionView(View):
     problem_name: str
     trial_id: int
     trial_number: int
+    trial_name: str
     search_number: int
     learner: str
     rule: str

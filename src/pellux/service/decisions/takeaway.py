@@ -25,7 +25,7 @@ from pellux.service.decisions.grounds import ground_of
 from pellux.service.decisions.report.page import report
 from pellux.service.decisions.schemas import TakeawayFile
 from pellux.service.engine.analyses import DONE, newest_analysis
-from pellux.service.searches.lookups import whose
+from pellux.service.searches.lookups import called, whose
 from pellux.service.searches.trials import export
 from pellux.service.wording import sentence
 from pellux.service.workspace import Workspace
@@ -60,9 +60,11 @@ def _record(workspace: Workspace, decision: Decision) -> bytes:
 
 def _script(workspace: Workspace, decision: Decision) -> bytes:
     record, trial = decision.record, decision.record["trial"]
+    with workspace.database.read() as session:
+        chosen = whose(session, decision.trial_id)[:2]
     signed = datetime.datetime.fromtimestamp(decision.created_at, datetime.UTC).strftime("%d %B %Y")
     origin = Origin(
-        title=f"{record['problem']['name']}: trial {trial['number']} of search {trial['search']}.",
+        title=f"{record['problem']['name']}: {called(*chosen)}.",
         made=f"Written by Pellux for decision {decision.id} of {signed}"
         + (f", signed {decision.signer}" if decision.signer else "")
         + f". Chosen by: {decision.rule}.",

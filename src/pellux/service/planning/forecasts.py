@@ -40,6 +40,8 @@ GROWING = (ROWS, ITERATIONS)
 NOISE = 0.3  # of a fold's score, relative to how configurations differ, in a simulated schedule
 UNEVEN = 0.15  # sd of log seconds between equal fits, in a simulated schedule
 MOST_KNOWN = 400
+STARTING = 3.0  # seconds until workers fit
+ENOUGH_FITS = 8  # from which on the time between fits is known
 
 
 def forecast(workspace: Workspace, problem_id: int, request: SearchRequest) -> ForecastView:
@@ -154,8 +156,23 @@ def known_costs(
     return [c for c, _ in inside], [s for _, s in inside]
 
 
-def seconds_left(session: Session, search: Search, settings: SettingsRequest, space: Space, folds: int) -> float | None:
-    """Remaining work on the workers there are: half by what the cost model says of the space, half by the last trials."""
+@dataclass(frozen=True)
+class Pace:
+    """How a search got on: fits of a whole trial, fits done and the seconds that they took."""
+
+    folds: int
+    run: int
+    busy: float
+
+    def between(self, active: float, workers: int) -> float:
+        """Seconds of a worker that lie between two fits: for proposals, messages and writing down. Starting up is left out."""
+        return max((active - STARTING) * workers - self.busy, 0.0) / self.run if self.run >= ENOUGH_FITS else 0.0
+
+
+def seconds_left(session: Session, search: Search, settings: SettingsRequest, space: Space, pace: Pace) -> float | None:
+    """Remaining work on the workers there are: half by what the cost model says of the space, half by the last trials, and what
+    lies between fits."""
+    folds = pace.folds
     if search.state not in ("running", "paused"):
         return None
     ended = costs_of_search(session, search.id)
@@ -167,7 +184,8 @@ def seconds_left(session: Session, search: Search, settings: SettingsRequest, sp
     expected: NDArray[np.float64] | None = None if model is None else model.seconds(sample(space))
     per_fit = recent if expected is None else (recent + float(expected.mean())) / 2
     done = sum(origin in ("proposed", "start") for _, _, origin in ended)
-    left = max(settings.trials - done, 0) * folds * per_fit / max(search.workers, 1)
+    workers = max(search.workers, 1)
+    left = max(settings.trials - done, 0) * folds * (per_fit + pace.between(search.active_seconds, workers)) / workers
     if settings.minutes is not None:
         left = min(left, max(60 * settings.minutes - search.active_seconds, 0.0))
     return left

@@ -12,7 +12,7 @@ from pellux.store.database import Session
 from pellux.store.problems import get_problem
 from pellux.store.records import Problem, Search, Trial
 from pellux.store.runs import RANKED, get_search
-from pellux.store.trials import get_trial, trial_of
+from pellux.store.trials import BASELINE, get_trial, trial_of
 
 
 def whose(session: Session, trial_id: int) -> tuple[Trial, Search, Problem]:
@@ -20,6 +20,13 @@ def whose(session: Session, trial_id: int) -> tuple[Trial, Search, Problem]:
     trial = get_trial(session, trial_id)
     search = get_search(session, trial.search_id)
     return trial, search, get_problem(session, search.problem_id)
+
+
+def called(trial: Trial, search: Search) -> str:
+    """What a trial is called in a sentence: `trial 3 of search 2`, `the baseline`."""
+    if trial.origin == BASELINE:
+        return f"the baseline ({trial.learner or search.learner})" if trial.learner or search.learner else "the baseline"
+    return f"trial {trial.number} of search {search.number}"
 
 
 def learner_of(objective: Objective, search: Search, trial: Trial) -> str:

@@ -176,6 +176,8 @@ class SearchView(View):
     busy_seconds: float
     seconds_left: float | None
     trials: Counts
+    budgeted: int  # ended trials that count against budget_trials
+    by_hand: int  # ended trials that a person asked for, beside the budget
     fits: FitCounts
     best: BestView | None
     baseline: BestView | None

@@ -10,7 +10,7 @@ from pellux.core.space import Counting, parse, to_json
 from pellux.core.strategies import labelled
 from pellux.engine.states import SearchState, TrialState
 from pellux.service.engine.engine import Engine
-from pellux.service.planning.forecasts import seconds_left
+from pellux.service.planning.forecasts import Pace, seconds_left
 from pellux.service.planning.requests import SettingsRequest
 from pellux.service.planning.resolving import Resolved
 from pellux.service.problems.problems import best_shown
@@ -21,12 +21,15 @@ from pellux.store import ledger, runs, tallies, trials
 from pellux.store.database import Session
 from pellux.store.records import Problem, Search, Trial
 
+BY_HAND = "by hand"
+BESIDE = (BY_HAND, trials.BASELINE)  # origins of trials that are no part of a budget
+
 
 @dataclass(frozen=True)
 class _Known:
     """What was asked for all searches of a list at once."""
 
-    states: Mapping[int, Mapping[str, int]]
+    states: Mapping[int, Mapping[tuple[str, str], int]]
     fits: Mapping[int, tuple[int, float]]
     saved: Mapping[int, tuple[float, float | None, int]]
     best: Mapping[int, Trial]
@@ -49,9 +52,10 @@ def _view(engine: Engine, session: Session, objective: Objective, search: Search
     space = parse(search.space) if search.kind == runs.SEARCH else None  # finalists come from many spaces
     folds = _folds_of(engine, search, objective.judging)
     counts, (run, busy) = known.states.get(search.id, {}), known.fits.get(search.id, (0, 0.0))
-    left = seconds_left(session, search, settings, space, objective.judging.fits) if space else _given_left(
-        search, settings.trials * folds, run, busy
-    )  # fmt: skip
+    if space is None:
+        left = _given_left(search, settings.trials * folds, run, busy)
+    else:
+        left = seconds_left(session, search, settings, space, Pace(objective.judging.fits, run, busy))
     best, baseline = known.best.get(search.id), next(iter(known.baselines), None)
     return SearchView(
         id=search.id, problem_id=search.problem_id, number=search.number, kind=search.kind, folds=folds, learner=search.learner,
@@ -64,9 +68,22 @@ def _view(engine: Engine, session: Session, objective: Objective, search: Search
         budget_minutes=settings.minutes, asked=AskedView(**settings.model_dump(include=set(AskedView.model_fields))), seed=settings.seed, workers=search.workers, state=search.state,
         reason=sentence(search.reason), halted=engine.halted(search.id), waits_for=engine.waits_for(search.id),
         created_at=search.created_at, ended_at=search.ended_at, active_seconds=search.active_seconds, busy_seconds=busy, seconds_left=left,
-        trials=Counts(**{state.value: counts.get(state.value, 0) for state in TrialState}),
+        trials=Counts(**{state.value: _number(counts, state=state) for state in TrialState}),
+        budgeted=_number(counts, ended=True, beside=False), by_hand=_number(counts, ended=True, origin=BY_HAND),
         fits=_fit_counts(known.saved.get(search.id, (0.0, None, 0)), folds, run), best=_shown(best, search.number),
         baseline=None if baseline is None else _shown(*baseline[:2]), newest_entry=known.newest,
+    )  # fmt: skip
+
+
+def _number(
+    counts: Mapping[tuple[str, str], int], *, state: str = "", ended: bool = False, origin: str = "", beside: bool = True
+) -> int:
+    """How many trials there are of a state, of an origin, of those that ended, of those that are not beside the budget."""
+    return sum(
+        count
+        for (its, came), count in counts.items()
+        if (not state or its == state) and (not ended or TrialState(its).ended) and (not origin or came == origin)
+        and (beside or came not in BESIDE)
     )  # fmt: skip
 
 
