@@ -101,6 +101,7 @@ def record(engine: Engine) -> dict[str, Any]:
     signed = recorder.record(f"{problem}/decisions", chosen, "signed decision")
     recorder.record(f"/decisions/{signed['id']}")
     recorder.record("/decisions", name="decisions after signing")
+    engine.analyst.finish(60)  # the ledger tells of the model too, however busy the machine is
     recorder.answers["ledger"] = rounded(told(engine.workspace))
     return recorder.answers
 

@@ -213,6 +213,17 @@ def test_it_goes_on_from_what_it_left_and_nothing_is_trained_twice(tmp_path: Pat
     assert done(tmp_path)[9:] == [1, 2, 3], "without its folder it begins anew"
 
 
+def test_one_that_had_come_to_its_end_when_its_worker_died_is_trained_anew(tmp_path: Path, evaluators: Open) -> None:
+    """Its scores went with the worker; what it laid down says that nothing is left to do."""
+    evaluator = evaluators(steps_brief(tmp_path), resource="iterations", most=9)
+    whole = evaluator.evaluate(FIT._replace(level=3), context_of(tmp_path))
+    (tmp_path / "fits" / "1-0" / ".pellux.json").unlink()
+    again = evaluator.evaluate(FIT._replace(level=3), context_of(tmp_path))
+    assert (again.score, again.curve) == (whole.score, whole.curve)
+    assert done(tmp_path) == [1, 2, 3, 1, 2, 3]
+    assert "trained anew" in again.warnings[0]
+
+
 def test_one_that_cannot_go_on_begins_anew_in_an_empty_folder(tmp_path: Path, evaluators: Open) -> None:
     evaluator = evaluators(steps_brief(tmp_path, goes_on=False), resource="iterations", most=9)
     for level in (1, 3):

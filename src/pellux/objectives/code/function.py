@@ -106,13 +106,9 @@ class FunctionEvaluator:
         with context.kept.folder(order.trial, order.fold) as place:
             folder = Path(place)
             staged = Staged(self.brief, self._terms, order, context, folder)
-            mark, last = staged.begin(), None
-            for stage in staged.to_do(mark):
-                last = self._stage(function, order, context, folder, stage, mark, staged.tells)
-                mark = staged.reached(stage, mark, last)
-                if context.nobody_waits():
-                    break
-            return staged.result(mark, last, context.clock() - begun)
+            return staged.through(
+                lambda stage, mark: self._stage(function, order, context, folder, stage, mark, staged.tells), begun
+            )
 
     def _stage(
         self, function: Callable[..., Any], order: FitOrder, context: FitContext, folder: Path, stage: Stage, mark: Mark, tells: bool

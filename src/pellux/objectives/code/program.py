@@ -78,14 +78,7 @@ class ProgramEvaluator:
         with context.kept.folder(order.trial, order.fold) as place:
             folder = Path(place)
             staged = Staged(self.brief, self.terms, order, context, folder)
-            mark = staged.begin()
-            last: Found | None = None
-            for stage in staged.to_do(mark):
-                last = self._stage(order, context, folder, stage, mark, staged.tells)
-                mark = staged.reached(stage, mark, last)
-                if context.nobody_waits():
-                    break
-            return staged.result(mark, last, context.clock() - begun)
+            return staged.through(lambda stage, mark: self._stage(order, context, folder, stage, mark, staged.tells), begun)
 
     def _stage(
         self, order: FitOrder, context: FitContext, folder: Path, stage: Stage, mark: Mark, tells: bool

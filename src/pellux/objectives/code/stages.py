@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -12,10 +12,25 @@ from pellux.core.reasons import because
 from pellux.core.space import Value
 from pellux.core.stopping import ITERATIONS
 from pellux.objectives.code.brief import CodeBrief
-from pellux.objectives.code.folders import KEEP, Mark, clear_folder, copy_folder, read_mark, write_mark
+from pellux.objectives.code.folders import (
+    FACTS,
+    KEEP,
+    MARK,
+    PREDICTIONS,
+    SCORES,
+    SETTINGS,
+    Mark,
+    clear_folder,
+    copy_folder,
+    read_mark,
+    write_mark,
+)
 from pellux.objectives.code.left import write_left
 from pellux.objectives.code.predictions import Unreadable, read_predictions_file
 from pellux.objectives.code.scores import Found
+
+OURS = {KEEP, MARK, FACTS, SETTINGS, SCORES, PREDICTIONS}
+SAID_NOTHING = ("no score said", "ended before a score")
 
 
 @dataclass(frozen=True)
@@ -42,12 +57,40 @@ class Staged:
         self._level = order.level if self.tells else brief.most
         self._goes_on = brief.grows is not None and brief.grows.goes_on
         self._complaints: list[str] = []
+        self._found_more = False  # something lies there that the code may go on from
 
-    def begin(self) -> Mark:
+    def through(self, train: Callable[[Stage, Mark], Found], begun: float) -> FitResult:
+        """All stages, each trained by `train`, from where the folder stands.
+
+        A worker that dies takes the scores along that it has heard, but not what the code has laid down by then: code that finds
+        itself at its end already has nothing more to say. Then the fit begins anew.
+        """
+        mark = self._begin()
+        try:
+            return self._train(train, mark, begun)
+        except FitFailed as failed:
+            if failed.reason.code not in SAID_NOTHING or not self._found_more or self._context.nobody_waits():
+                raise
+        self._complaints.append(
+            "An attempt before had come to its end, and its scores were lost with the worker: it was trained anew."
+        )
+        return self._train(train, self._anew(), begun)
+
+    def _train(self, train: Callable[[Stage, Mark], Found], mark: Mark, begun: float) -> FitResult:
+        last: Found | None = None
+        for stage in self._to_do(mark):
+            last = train(stage, mark)
+            mark = self._reached(stage, mark, last)
+            if self._context.nobody_waits():
+                break
+        return self._result(mark, last, self._context.clock() - begun)
+
+    def _begin(self) -> Mark:
         """How far there is something to go on from; the folder is as it is to be."""
         if not self._goes_on:
             clear_folder(self._folder)
             return Mark()
+        self._found_more = any(path.name not in OURS for path in self._folder.iterdir())
         mark = read_mark(self._folder)
         if mark.level or not self._order.ancestors:
             return mark if mark.level < self._level else self._anew()
@@ -62,14 +105,14 @@ class Staged:
         clear_folder(self._folder)
         return Mark()
 
-    def to_do(self, mark: Mark) -> Iterator[Stage]:
+    def _to_do(self, mark: Mark) -> Iterator[Stage]:
         """The stages that are left."""
         for ancestor in self._order.ancestors:
             if mark.level < ancestor.level:
                 yield Stage(ancestor.configuration, ancestor.level, own=False)
         yield Stage(self._order.configuration, self._level, own=True)
 
-    def reached(self, stage: Stage, before: Mark, found: Found) -> Mark:
+    def _reached(self, stage: Stage, before: Mark, found: Found) -> Mark:
         """Note how far the folder has come, when the stage was done in full."""
         curve = _joined(before.curve, found.curve) if stage.own else ()
         mark = Mark(stage.level, curve, {**before.others, **found.others} if stage.own else {})
@@ -80,7 +123,7 @@ class Staged:
                 self._complaints.append(f"How far it came could not be written ({error.strerror}); if it goes on, it starts anew.")
         return mark
 
-    def result(self, mark: Mark, found: Found | None, seconds: float) -> FitResult:
+    def _result(self, mark: Mark, found: Found | None, seconds: float) -> FitResult:
         """What the engine hears; FitFailed when it was told to end before there was any score of its own."""
         if found is None or not mark.curve:
             raise FitFailed(because("ended before a score"))
