@@ -41,7 +41,7 @@ export const halving: Curves = {
   folds: 3,
   numbers: [0, 1, 2, 3, 4],
   ids: [10, 11, 12, 13, 14],
-  states: ["scored", "pruned", "parked", "running", "pruned"],
+  states: ["scored", "ended early", "parked", "running", "ended early"],
   origins: ["baseline", "proposed", "proposed", "proposed", "proposed"],
   reasons: ["", "rung 1: place 5 of 5", "", "", "fold 1, iteration 9: flat from the start"],
   flat: [false, false, false, false, true],

@@ -85,7 +85,7 @@ def test_from_a_file_to_a_decision(page: Page, csv: Path) -> None:
     page.find("[data-lane='rounds']")
     text = "[aria-label='Space notation']"
     page.until(lambda: "rounds:   20 .. 400 int log" in value(page, text))
-    page.drag("[data-end='rounds-high']", -150)
+    page.drag("[data-end='rounds-to']", -150)
     page.until(lambda: "rounds:" in value(page, text) and ".. 400" not in value(page, text))
     narrowed = value(page, text)
     page.press_button("Undo")
@@ -96,7 +96,7 @@ def test_from_a_file_to_a_decision(page: Page, csv: Path) -> None:
     page.wait_text("[data-error='space']", "^")
     page.type(text, "rate: 0.01 .. 0.3 log\nrounds: 8 .. 14 int")
     page.until(lambda: len(page.all("[data-lane]")) == 2)
-    handle = page.find("[data-end='rounds-low']")
+    handle = page.find("[data-end='rounds-from']")
     handle.send_keys("\ue014")  # arrow right
     page.until(lambda: "rounds: 9 .. 14 int" in value(page, text))
     page.type("footer input[inputmode='numeric']", "7")

@@ -39,7 +39,7 @@ def page(server: Server) -> Iterator[Page]:
 def test_it_is_searched_stored_and_told(server: Server) -> None:
     trials = {t["number"]: t for t in server.get("/searches/1/trials?limit=100")["trials"]}
     scored = [t for t in trials.values() if t["state"] == "scored"]
-    assert {t["state"] for t in trials.values()} == {"scored", "pruned"}
+    assert {t["state"] for t in trials.values()} == {"scored", "ended early"}
     for trial in scored:
         x, y = trial["configuration"]["x"], trial["configuration"]["y"]
         assert trial["scores"] == pytest.approx([truth(x, y, fold, STEPS) for fold in range(FOLDS)])

@@ -116,7 +116,7 @@ def test_points_are_told_and_the_weak_are_told_to_end(server: Server) -> None:
             assert answer(server, lease, score=lease["level"] * (1 - lease["settings"]["x"] ** 2))[0] == 204
     view = server.get(f"/searches/{search}")
     assert view["state"] == "finished"
-    assert view["trials"]["pruned"] > 0
+    assert view["trials"]["ended_early"] > 0
     assert any(way == [(0, 1), (1, 3), (3, 9)] for way in begun.values()), "the best went on from where they were"
     assert all(way[0][0] == 0 for way in begun.values())
 

@@ -83,7 +83,7 @@ def test_a_generator_goes_on_and_is_ended_early(bench: pellux.Bench) -> None:
     plan = {"early_stopping": "asynchronous halving", "stopping": {"least": 1}, "strategy": "random"}
     search = problem.search("x: 0 .. 1", trials=9, workers=1, **plan).wait(60)
     view = search.view
-    assert view["trials"]["pruned"] > 0
+    assert view["trials"]["ended_early"] > 0
     assert search.best.score == pytest.approx(9 * search.best.settings["x"])
     assert view["stopping"]["levels"] == [1, 3, 9]
     detail = bench.call("GET", f"/trials/{search.best.id}")

@@ -193,8 +193,8 @@ def test_any_text_parses_or_is_refused_in_words(text: str) -> None:
 @pytest.mark.parametrize(
     ("form", "words"),
     [
-        ([{"name": "a", "kind": "real", "low": 1}], "not complete"),
-        ([{"name": "a", "kind": "integer", "low": 1.5, "high": 3}], "whole numbers"),
+        ([{"name": "a", "kind": "range", "from": 1}], "not complete"),
+        ([{"name": "a", "kind": "whole range", "from": 1.5, "to": 3}], "whole numbers"),
         ([{"name": "a", "kind": "wheel"}], "kind 'wheel' is unknown"),
         ([{"name": "a b", "kind": "fixed", "value": 1}], "not a parameter name"),
         ([{"name": "a", "kind": "choice", "options": [{"value": 1}]}], "at least two options"),

@@ -311,7 +311,7 @@ def test_the_best_iteration_is_one_for_all_folds(folds: list[list[float]]) -> No
 SPACE = parse("x: 0 .. 1\ny: 0 .. 1")
 
 
-def partial(number: int, results: dict[int, tuple[float, ...]], state: str = "pruned", **more: Any) -> Partial:
+def partial(number: int, results: dict[int, tuple[float, ...]], state: str = "ended early", **more: Any) -> Partial:
     return Partial({"x": number / 100, "y": 0.5}, results, 1.0, state, number, **more)
 
 

@@ -177,7 +177,7 @@ def test_a_fit_over_its_time_limit_ends_its_worker_and_fails_its_trial() -> None
     commands = p.tell(Tick(p.clock + 31))
     assert Dismiss(0) in commands
     assert any(isinstance(c, Hire) for c in commands)
-    assert p.coordinator.trials[1].fits[0].state is FitState.TIMEOUT
+    assert p.coordinator.trials[1].fits[0].state is FitState.TOO_LONG
     assert "limit of 30 s" in sentence(p.coordinator.trials[1].reason)
     assert states(p.finish()) == ["failed", "scored"]
 

@@ -156,7 +156,7 @@ def test_changes_are_written_in_their_order_and_in_groups() -> None:
     assert [f.ended_at for f in done] == sorted(f.ended_at or 0 for f in done)
     assert len(book.groups) < 60, "fast events share commits"
     states = [s.trial.state.value for s in book.all if isinstance(s, SaveTrial) and s.trial.number == 1]
-    assert states == ["waiting", "running", "scored"], "each save keeps the trial as it was then"
+    assert states == ["due", "running", "scored"], "each save keeps the trial as it was then"
     last = book.all[-1]
     assert isinstance(last, SaveSearch)
     assert last.state is SearchState.FINISHED

@@ -149,7 +149,7 @@ def test_too_much_memory_fails_the_fit_and_keeps_the_worker(assignment: Assignme
         runner.start(StartFit(0, 1, 0, 1, {"trees": 6000}))
         ended = until(runner, lambda r: isinstance(r, FitEnded), 60)
         assert isinstance(ended, FitEnded)
-        assert ended.outcome.state is FitState.MEMORY
+        assert ended.outcome.state is FitState.TOO_LARGE
         runner.start(StartFit(0, 2, 0, 1, QUICK))
         again = until(runner, lambda r: isinstance(r, FitEnded))
         assert isinstance(again, FitEnded)

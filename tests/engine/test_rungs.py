@@ -67,7 +67,7 @@ def states(p: Play) -> dict[str, int]:
 
 def test_successive_halving_does_what_the_paper_does() -> None:
     p = play("successive halving", 27).begin().finish(by_talent)
-    assert states(p) == {"pruned": 26, "scored": 1}
+    assert states(p) == {"ended early": 26, "scored": 1}
     left, expected = sorted(range(1, 28), key=lambda n: -talent(n)), dict[int, int]()
     for rung, keep in enumerate((9, 3, 1, 0)):
         expected |= dict.fromkeys(left[keep:], rung)
@@ -84,7 +84,7 @@ def test_a_cohort_waits_for_all_and_the_next_begins_after_it() -> None:
     first = [p.coordinator.trials[n] for n in range(1, 7)]
     assert all(t.state.ended for t in first)
     p.finish(by_talent)
-    assert states(p) == {"pruned": 10, "scored": 2}
+    assert states(p) == {"ended early": 10, "scored": 2}
 
 
 @pytest.mark.parametrize("key", HALVING)
@@ -92,7 +92,7 @@ def test_a_cohort_waits_for_all_and_the_next_begins_after_it() -> None:
 def test_every_search_ends_with_somebody_at_the_top(key: str, trials: int) -> None:
     p = play(key, trials, workers=4).begin().finish(by_talent)
     found = states(p)
-    assert set(found) <= {"scored", "pruned"}
+    assert set(found) <= {"scored", "ended early"}
     assert found["scored"] >= 1
     assert sum(found.values()) == trials
     for trial in p.coordinator.trials.values():
@@ -113,7 +113,7 @@ def test_the_baseline_and_a_trial_by_hand_go_all_the_way_at_once() -> None:
 
 def test_folds_are_released_one_after_another() -> None:
     p = play("fold race", 12, folds=5, ladder=fold_by_fold(2, 5), baseline={"x": 0}).begin().finish(by_talent)
-    assert states(p)["pruned"] > 3
+    assert states(p)["ended early"] > 3
     done = {n: sum(f.state is FitState.DONE for f in t.fits.values()) for n, t in p.coordinator.trials.items()}
     for number, trial in p.coordinator.trials.items():
         assert len(trial.fits) == done[number], "no fold was begun that was not wanted"
@@ -161,7 +161,7 @@ def test_a_flat_liner_is_pruned_and_its_workers_are_told() -> None:
     commands = p.tell(FitStepped(0, 1, 0, 1, tuple((i, 0.3) for i in range(1, 6)), p.clock))
     assert {c.fold for c in commands if isinstance(c, CutFit)} == {0, 1}
     trial = p.coordinator.trials[1]
-    assert trial.state is TrialState.PRUNED
+    assert trial.state is TrialState.ENDED_EARLY
     assert trial.reason.code == "flat"
     for worker in (0, 1):
         fit = p.held[worker].pop(0)
@@ -217,7 +217,7 @@ def test_a_trial_that_takes_too_long_in_all_fails_and_says_so() -> None:
     q.end(0, scored(seconds=3.0))
     q.start(0)
     q.tell(Tick(q.clock + 3))
-    assert q.coordinator.trials[1].fits[1].state is FitState.TIMEOUT
+    assert q.coordinator.trials[1].fits[1].state is FitState.TOO_LONG
 
 
 # Populations

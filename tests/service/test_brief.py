@@ -194,7 +194,7 @@ def test_one_fold_searches_on_it_and_judges_finalists_on_all(engine: Engine, tmp
     assert engine.join(search, 60)
     found = [t for t in rows(engine, search) if t.origin == "proposed"]
     scored = [t for t in found if t.state == "scored"]
-    pruned = [t for t in found if t.state == "pruned"]
+    pruned = [t for t in found if t.state == "ended early"]
     assert (len(scored), len(pruned)) == (2, 6)
     assert all(len(t.scores) == 5 and None not in t.scores for t in scored)
     assert all([s is not None for s in t.scores] == [False, False, True] for t in pruned)
@@ -202,7 +202,7 @@ def test_one_fold_searches_on_it_and_judges_finalists_on_all(engine: Engine, tmp
     assert all("fold 3: place" in t.reason for t in pruned)
     view = searches.search_view(engine, search)
     assert view.fits.run == 5 + 8 + 2 * 4
-    ladder = [(rung.level, rung.reached, rung.pruned) for rung in curves.curves(engine.workspace, search).ladder]
+    ladder = [(rung.level, rung.reached, rung.ended_early) for rung in curves.curves(engine.workspace, search).ladder]
     assert ladder == [(1, 8, 6), (5, 2, 0)]
     with pytest.raises(InvalidPlan, match="fold 9 is not among them"):
         launch(engine, problem_id, **{"early stopping": "one fold", "stopping": {"fold": 9}})

@@ -51,7 +51,7 @@ def fits_done(folder: Path, search: int) -> Counter[Any]:
 
 def reached(server: Server, forest: int, network: int, fits: int, trials: int) -> None:
     """Both searches have come so far."""
-    server.until(f"/searches/{network}", lambda s: s["trials"]["pruned"] + s["trials"]["scored"] >= trials)
+    server.until(f"/searches/{network}", lambda s: s["trials"]["ended_early"] + s["trials"]["scored"] >= trials)
     server.until(f"/searches/{forest}", lambda s: s["fits"]["run"] >= fits)
 
 

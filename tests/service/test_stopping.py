@@ -165,8 +165,8 @@ def test_asynchronous_halving_with_real_workers(engine: Engine, tmp_path: Path) 
         "finished", "asynchronous halving", "iterations", [1, 3, 9],
     )  # fmt: skip
     found = rows(engine, search_id)
-    assert view.trials.scored + view.trials.pruned == 10
-    assert view.trials.pruned >= 5
+    assert view.trials.scored + view.trials.ended_early == 10
+    assert view.trials.ended_early >= 5
     assert 0.3 < view.fits.work_spared < 0.95
     assert not list(engine.workspace.checkpoints_folder(search_id).parent.rglob("*-*.*")), "checkpoints go with their search"
 
@@ -227,7 +227,7 @@ def test_killed_workers_cost_no_more_than_since_the_last_checkpoint(engine: Engi
     assert engine.join(quiet, 60)
     search_id = network(engine, problem_id, **plan)
     for count in (2, 5):
-        until(lambda count=count: sum(t.state in ("scored", "pruned", "parked") for t in rows(engine, search_id)) >= count, 60)  # type: ignore[misc]
+        until(lambda count=count: sum(t.state in ("scored", "ended early", "parked") for t in rows(engine, search_id)) >= count, 60)  # type: ignore[misc]
         for held in list(engine._drivers[search_id]._runner._workers.values()):  # type: ignore[attr-defined]
             os.kill(held.process.pid, signal.SIGKILL)
     assert engine.join(search_id, 60)
@@ -244,7 +244,7 @@ def test_a_search_that_is_left_and_taken_up_again_keeps_its_curves(engine: Engin
     quiet = network(engine, problem_id, **plan)
     assert engine.join(quiet, 60)
     search_id = network(engine, problem_id, **plan)
-    until(lambda: sum(t.state in ("pruned", "parked") for t in rows(engine, search_id)) >= 4, 60)
+    until(lambda: sum(t.state in ("ended early", "parked") for t in rows(engine, search_id)) >= 4, 60)
     engine.close()
     again = Engine(engine.workspace)
     again.take_up()
@@ -263,8 +263,8 @@ def test_a_fold_race_spares_fits_and_a_safety_check_says_whether_it_was_right(en
                        **{"early stopping": "fold race", "stopping": {"chance": 0.3}})  # fmt: skip
     assert engine.join(search_id, 90)
     view = searches.search_view(engine, search_id)
-    assert view.trials.pruned >= 4
-    pruned = [t for t in rows(engine, search_id) if t.state == "pruned"]
+    assert view.trials.ended_early >= 4
+    pruned = [t for t in rows(engine, search_id) if t.state == "ended early"]
     assert view.fits.spared == sum(5 - len(t.scores) for t in pruned)
     assert view.fits.run == sum(len(t.scores) for t in rows(engine, search_id))
     assert all("behind the best (trial" in t.reason and "P(win)" in t.reason for t in pruned)
@@ -273,7 +273,7 @@ def test_a_fold_race_spares_fits_and_a_safety_check_says_whether_it_was_right(en
     check = safety.check(engine, search_id, safety.SafetyRequest(trials=3))
     assert engine.join(check, 60)
     found = safety.report(engine.workspace, search_id)
-    assert (found.checked, found.running, found.pruned) == (3, 0, len(pruned))
+    assert (found.checked, found.running, found.ended_early) == (3, 0, len(pruned))
     best = max(t.mean for t in rows(engine, search_id) if t.mean is not None)
     assert found.wrong == sum((t.mean or 0) > best for t in found.trials)
     assert found.at_most is not None
@@ -293,8 +293,8 @@ def test_rows_grow_from_a_few_to_all(engine: Engine, tmp_path: Path) -> None:
     ladder = curves.curves(engine.workspace, search_id).ladder
     assert [r.level for r in ladder] == [11, 33, 100]
     assert ladder[0].reached == 9
-    assert 3 <= ladder[1].reached == 9 - ladder[0].pruned <= 5, "equals go on together"
-    assert 1 <= ladder[2].reached == ladder[1].reached - ladder[1].pruned
+    assert 3 <= ladder[1].reached == 9 - ladder[0].ended_early <= 5, "equals go on together"
+    assert 1 <= ladder[2].reached == ladder[1].reached - ladder[1].ended_early
 
 
 def test_a_population_ends_in_a_schedule_that_can_be_replayed_and_taken_away(engine: Engine, tmp_path: Path) -> None:

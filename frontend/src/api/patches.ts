@@ -93,7 +93,7 @@ export function patchSearches(searches: Search[], entries: SearchEntry[]): Searc
   });
 }
 
-const LIVE = ["waiting", "running", "parked"];
+const LIVE = ["due", "running", "parked"];
 
 /** Curves with trials as they are now and further points: a mean is drawn as far as all its folds under way have come. */
 export function patchCurves(curves: Curves, entries: (TrialEntry | PointsEntry)[]): Curves {

@@ -1622,16 +1622,16 @@ export interface components {
         };
         /** Counts */
         Counts: {
-            /** Waiting */
-            waiting: number;
+            /** Due */
+            due: number;
             /** Running */
             running: number;
             /** Parked */
             parked: number;
             /** Scored */
             scored: number;
-            /** Pruned */
-            pruned: number;
+            /** Ended Early */
+            ended_early: number;
             /** Failed */
             failed: number;
             /** Withdrawn */
@@ -1659,7 +1659,7 @@ export interface components {
             /** Ids */
             ids: number[];
             /** States */
-            states: ("waiting" | "running" | "parked" | "scored" | "pruned" | "failed" | "withdrawn")[];
+            states: ("due" | "running" | "parked" | "scored" | "ended early" | "failed" | "withdrawn")[];
             /** Origins */
             origins: string[];
             /** Reasons */
@@ -2107,7 +2107,7 @@ export interface components {
              * State
              * @enum {string}
              */
-            state: "queued" | "running" | "done" | "cut" | "lost" | "error" | "timeout" | "memory";
+            state: "queued" | "running" | "done" | "cut" | "lost" | "error" | "too long" | "too large";
             /** Attempt */
             attempt: number;
             /** Lane */
@@ -2149,7 +2149,7 @@ export interface components {
              * State
              * @enum {string}
              */
-            state: "queued" | "running" | "done" | "cut" | "lost" | "error" | "timeout" | "memory";
+            state: "queued" | "running" | "done" | "cut" | "lost" | "error" | "too long" | "too large";
             /** Attempt */
             attempt: number;
             /** Lane */
@@ -2202,7 +2202,7 @@ export interface components {
              * State
              * @enum {string}
              */
-            state: "queued" | "running" | "done" | "cut" | "lost" | "error" | "timeout" | "memory";
+            state: "queued" | "running" | "done" | "cut" | "lost" | "error" | "too long" | "too large";
             /** Attempt */
             attempt: number;
             /** Lane */
@@ -3205,7 +3205,7 @@ export interface components {
             /** Ids */
             ids: number[];
             /** States */
-            states: ("waiting" | "running" | "parked" | "scored" | "pruned" | "failed" | "withdrawn")[];
+            states: ("due" | "running" | "parked" | "scored" | "ended early" | "failed" | "withdrawn")[];
             /** Origins */
             origins: string[];
             /** Means */
@@ -3631,8 +3631,8 @@ export interface components {
             done: number;
             /** Parked */
             parked: number;
-            /** Pruned */
-            pruned: number;
+            /** Ended Early */
+            ended_early: number;
             /** Running */
             running: number;
         };
@@ -3654,8 +3654,8 @@ export interface components {
          *     `at_most` bounds the share of wrong prunings with 95 % confidence.
          */
         SafetyView: {
-            /** Pruned */
-            pruned: number;
+            /** Ended Early */
+            ended_early: number;
             /** Checked */
             checked: number;
             /** Running */
@@ -4303,7 +4303,7 @@ export interface components {
              * State
              * @enum {string}
              */
-            state: "waiting" | "running" | "parked" | "scored" | "pruned" | "failed" | "withdrawn";
+            state: "due" | "running" | "parked" | "scored" | "ended early" | "failed" | "withdrawn";
             /** Reason */
             reason: string;
             /** Reason Code */
@@ -4355,7 +4355,7 @@ export interface components {
              * State
              * @enum {string}
              */
-            state: "waiting" | "running" | "parked" | "scored" | "pruned" | "failed" | "withdrawn";
+            state: "due" | "running" | "parked" | "scored" | "ended early" | "failed" | "withdrawn";
             /** Reason */
             reason: string;
             /** Reason Code */
@@ -4480,7 +4480,7 @@ export interface components {
              * State
              * @enum {string}
              */
-            state: "waiting" | "running" | "parked" | "scored" | "pruned" | "failed" | "withdrawn";
+            state: "due" | "running" | "parked" | "scored" | "ended early" | "failed" | "withdrawn";
             /** Reason */
             reason: string;
             /** Reason Code */

@@ -39,7 +39,7 @@ export const FoldRing = memo(function FoldRing({ scores, folds, state, scale, si
           stroke={arc.filled === null ? (running.includes(i) ? "var(--honey)" : "var(--rule)") : ramp(arc.filled)}
         />
       ))}
-      {state === "pruned" && (
+      {state === "ended early" && (
         <path d={`M${mid - size * 0.2} ${mid}H${mid + size * 0.2}`} stroke="var(--ember)" strokeWidth={2} />
       )}
       {state === "parked" && <circle cx={mid} cy={mid} r={size * 0.12} fill="var(--soft)" />}

@@ -77,7 +77,7 @@ export function Lane(props: Props) {
         {spot && <circle cx={spot.x} cy={spot.y} r={6} fill="none" stroke="var(--ink)" strokeWidth={1.8} />}
         {isRange(shown) &&
           axis &&
-          (["low", "high"] as const).map((end) => (
+          (["from", "to"] as const).map((end) => (
             <Handle
               key={end}
               end={end}
@@ -174,15 +174,15 @@ function RangeMarks({
   return (
     <g>
       <rect
-        x={x(parameter.low)}
-        width={Math.max(x(parameter.high) - x(parameter.low), 0)}
+        x={x(parameter.from)}
+        width={Math.max(x(parameter.to) - x(parameter.from), 0)}
         y={LANE.top - 6}
         height={LANE.floor - LANE.top + 10}
         fill="var(--spruce)"
         opacity={0.1}
       />
       <path d={`M${LANE.inset} ${LANE.floor + 4}H${width - LANE.inset}`} stroke="var(--rule)" />
-      <path d={`M${x(parameter.low)} ${LANE.floor + 4}H${x(parameter.high)}`} stroke="var(--spruce)" strokeWidth={3} />
+      <path d={`M${x(parameter.from)} ${LANE.floor + 4}H${x(parameter.to)}`} stroke="var(--spruce)" strokeWidth={3} />
       {ticks(axis).map((tick) => (
         <text key={tick} x={x(tick)} y={LANE.height - 0.5} textAnchor="middle" fontSize={10} fill="var(--soft)">
           {figure(tick)}
@@ -198,7 +198,7 @@ function RangeMarks({
 }
 
 interface HandleProps {
-  end: "low" | "high";
+  end: "from" | "to";
   parameter: RangeParameter;
   axis: Axis;
   width: number;
@@ -214,13 +214,13 @@ function Handle({ end, parameter, axis, width, onMove, onDone }: HandleProps) {
   const dragged = useRef<RangeParameter | null>(null);
   const keyed = (steps: number) => {
     const whole =
-      parameter.kind === "integer" && !axis.log
+      parameter.kind === "whole range" && !axis.log
         ? value + (parameter.step ?? 1) * Math.sign(steps) * Math.max(1, Math.round(Math.abs(steps) / 2))
         : null;
     const wanted = whole ?? toValue(toShare(value, axis) + steps * 0.01, axis);
     const next = moveEnd(parameter, end, wanted, axis);
     onDone(
-      next[end] === value && parameter.kind === "integer"
+      next[end] === value && parameter.kind === "whole range"
         ? moveEnd(parameter, end, value + Math.sign(steps), axis)
         : next,
     );
@@ -229,7 +229,7 @@ function Handle({ end, parameter, axis, width, onMove, onDone }: HandleProps) {
     <g
       role="slider"
       tabIndex={0}
-      aria-label={`${end === "low" ? "Lower" : "Upper"} end of ${parameter.name}`}
+      aria-label={`${end === "from" ? "Lower" : "Upper"} end of ${parameter.name}`}
       aria-valuemin={axis.low}
       aria-valuemax={axis.high}
       aria-valuenow={value}
@@ -265,13 +265,13 @@ function Handle({ end, parameter, axis, width, onMove, onDone }: HandleProps) {
       <rect x={x - 12} y={LANE.top - 8} width={24} height={LANE.height - 8} fill="transparent" />
       <path d={`M${x} ${LANE.top - 4}V${LANE.floor + 4}`} stroke="var(--spruce)" strokeWidth={2} />
       <path
-        d={end === "low" ? `M${x} ${LANE.floor - 8}h9l4 7-4 7h-9z` : `M${x} ${LANE.floor - 8}h-9l-4 7 4 7h9z`}
+        d={end === "from" ? `M${x} ${LANE.floor - 8}h9l4 7-4 7h-9z` : `M${x} ${LANE.floor - 8}h-9l-4 7 4 7h9z`}
         fill="var(--spruce)"
       />
       <text
-        x={x + (end === "low" ? 5 : -5)}
+        x={x + (end === "from" ? 5 : -5)}
         y={LANE.top + 7}
-        textAnchor={end === "low" ? "start" : "end"}
+        textAnchor={end === "from" ? "start" : "end"}
         fontSize={11.5}
         fontWeight={650}
         fill="var(--ink)"

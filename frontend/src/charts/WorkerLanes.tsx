@@ -54,7 +54,7 @@ export function WorkerLanes({ lanes, workers, running, span, onPick }: Props) {
       pen.globalAlpha = fit.state === "done" ? (fit.trial % 2 ? 0.95 : 0.6) : 1;
       pen.fillRect(x, top, Math.max(w - (w > 4 ? 1 : 0), 0.8), HEIGHT);
       pen.globalAlpha = 1;
-      if (["error", "timeout", "memory", "lost"].includes(fit.state) && w > 3) {
+      if (["error", "too long", "too large", "lost"].includes(fit.state) && w > 3) {
         pen.fillStyle = ink["--sheet"]!;
         pen.fillRect(x + w / 2 - 1, top + 4, 2, HEIGHT - 8);
       }

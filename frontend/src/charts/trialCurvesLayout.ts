@@ -15,7 +15,7 @@ export function kindOf(curves: Curves, index: number): Kind {
   if (curves.flat[index]) return "flat";
   const state = curves.states[index];
   if (state === "parked") return "waiting";
-  if (state === "running" || state === "waiting") return "under way";
+  if (state === "running" || state === "due") return "under way";
   return state === "scored" ? "whole" : "ended early";
 }
 

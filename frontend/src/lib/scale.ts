@@ -8,10 +8,10 @@ interface Shared {
   costly?: boolean;
 }
 export interface RangeParameter extends Shared {
-  kind: "real" | "integer";
-  low: number;
-  high: number;
-  log: boolean;
+  kind: "range" | "whole range";
+  from: number;
+  to: number;
+  scale: "linear" | "log";
   step?: number;
   levels?: number;
 }
@@ -38,7 +38,7 @@ export type Entry = Parameter | Requirement;
 
 export const isRequirement = (entry: Entry): entry is Requirement => entry.kind === "requirement";
 
-export const isRange = (p: Parameter): p is RangeParameter => p.kind === "real" || p.kind === "integer";
+export const isRange = (p: Parameter): p is RangeParameter => p.kind === "range" || p.kind === "whole range";
 export const isChoice = (p: Parameter): p is ChoiceParameter => p.kind === "choice" || p.kind === "yes-no";
 
 /** Lanes in reading order: each conditional one right after the lane that switches it on, with its depth. */
@@ -85,11 +85,11 @@ export function endsOf(text: string): [number, number] | null {
 
 /** An axis with room on both sides of the range, within what the learner accepts. */
 export function axisFor(parameter: RangeParameter, setting: Setting | undefined): Axis {
-  const usual = (setting && endsOf(setting.domain)) ?? [parameter.low, parameter.high];
+  const usual = (setting && endsOf(setting.domain)) ?? [parameter.from, parameter.to];
   const limits = (setting && endsOf(setting.limits)) ?? [-Infinity, Infinity];
-  const low = Math.min(parameter.low, usual[0]);
-  const high = Math.max(parameter.high, usual[1]);
-  if (parameter.log) {
+  const low = Math.min(parameter.from, usual[0]);
+  const high = Math.max(parameter.to, usual[1]);
+  if (parameter.scale === "log") {
     const room = Math.max((Math.log(high) - Math.log(low)) * 0.18, 0.3);
     const from = Math.exp(Math.log(low) - room);
     return {
@@ -118,26 +118,26 @@ export function toValue(share: number, axis: Axis): number {
 export function tidy(value: number, parameter: RangeParameter, axis: Axis): number {
   if (parameter.step)
     return Number(
-      (parameter.low + Math.round((value - parameter.low) / parameter.step) * parameter.step).toPrecision(12),
+      (parameter.from + Math.round((value - parameter.from) / parameter.step) * parameter.step).toPrecision(12),
     );
-  if (parameter.kind === "integer") return Math.round(value);
+  if (parameter.kind === "whole range") return Math.round(value);
   const grain = axis.log ? value : axis.high - axis.low;
   const digits = Math.max(1 - Math.floor(Math.log10(Math.abs(grain))), 0);
   return Number(value.toFixed(Math.min(digits, 15)));
 }
 
 /** Move one end of a range, keeping it a range. */
-export function moveEnd(parameter: RangeParameter, end: "low" | "high", wanted: number, axis: Axis): RangeParameter {
-  const least = parameter.step ?? (parameter.kind === "integer" ? 1 : 0);
+export function moveEnd(parameter: RangeParameter, end: "from" | "to", wanted: number, axis: Axis): RangeParameter {
+  const least = parameter.step ?? (parameter.kind === "whole range" ? 1 : 0);
   const value = Math.min(Math.max(tidy(wanted, parameter, axis), axis.low), axis.high);
   const next = { ...parameter };
-  if (end === "low") next.low = Math.min(value, parameter.high - least);
-  else next.high = Math.max(value, parameter.low + least);
-  if (parameter.kind === "integer") {
-    next.low = Math.ceil(next.low);
-    next.high = Math.floor(next.high);
+  if (end === "from") next.from = Math.min(value, parameter.to - least);
+  else next.to = Math.max(value, parameter.from + least);
+  if (parameter.kind === "whole range") {
+    next.from = Math.ceil(next.from);
+    next.to = Math.floor(next.to);
   }
-  return next.low < next.high && !(parameter.log && next.low <= 0) ? next : parameter;
+  return next.from < next.to && !(parameter.scale === "log" && next.from <= 0) ? next : parameter;
 }
 
 /** Round numbers along an axis: powers of ten and their 2s and 5s on a log axis, a tidy step on a linear one. */

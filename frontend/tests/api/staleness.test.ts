@@ -57,7 +57,10 @@ describe("the ledger of a busy search", () => {
   const entries = recorded.ledger as Entry[];
   it("costs less than a question a second", () => {
     const client = new QueryClient();
-    client.setQueryData(keys.searches(1), recorded["GET /api/v1/problems/1/searches"] as Search[]);
+    client.setQueryData(
+      keys.searches(1),
+      (recorded as Record<string, unknown>)["GET /api/v1/problems/1/searches"] as Search[],
+    );
     client.setQueryData(keys.problem(1), recorded["GET /api/v1/problems/1"]);
     const asked: string[] = [];
     const stale = staleness((key) => asked.push(String(key[0])));
@@ -82,7 +85,10 @@ describe("the ledger of a busy search", () => {
   });
   it("is heard at once when a search changes its state", () => {
     const client = new QueryClient();
-    client.setQueryData(keys.searches(1), recorded["GET /api/v1/problems/1/searches"] as Search[]);
+    client.setQueryData(
+      keys.searches(1),
+      (recorded as Record<string, unknown>)["GET /api/v1/problems/1/searches"] as Search[],
+    );
     const asked: unknown[] = [];
     const stale = staleness((key) => asked.push(key));
     const running = entries.find((e) => e.kind === "search" && e.search_id === 2 && e.data.state === "running")!;

@@ -6,7 +6,7 @@ import { dots, nearest, place } from "../../src/charts/laneLayout";
 import { ringArcs } from "../../src/charts/foldRingLayout";
 import { layOut } from "../../src/charts/workerLanesLayout";
 
-const depth: RangeParameter = { name: "depth", kind: "integer", low: 2, high: 20, log: false };
+const depth: RangeParameter = { name: "depth", kind: "whole range", from: 2, to: 20, scale: "linear" };
 
 describe("marks", () => {
   it("cuts a ring into as many arcs as there are folds", () => {

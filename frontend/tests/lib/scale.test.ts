@@ -15,8 +15,8 @@ import {
   tucked,
 } from "../../src/lib/scale";
 
-const rate: RangeParameter = { name: "rate", kind: "real", low: 0.01, high: 0.3, log: true };
-const depth: RangeParameter = { name: "depth", kind: "integer", low: 2, high: 20, log: false };
+const rate: RangeParameter = { name: "rate", kind: "range", from: 0.01, to: 0.3, scale: "log" };
+const depth: RangeParameter = { name: "depth", kind: "whole range", from: 2, to: 20, scale: "linear" };
 const setting = (domain: string, limits: string) => ({ domain, limits }) as Setting;
 
 const choice = (name: string): Parameter => ({ name, kind: "yes-no", options: [{ value: true, weight: 1 }] });
@@ -26,8 +26,8 @@ describe("axes of lanes", () => {
     for (const parameter of [rate, depth]) {
       const axis = axisFor(parameter, undefined);
       for (const share of [0, 0.2, 0.5, 0.93, 1]) expect(toShare(toValue(share, axis), axis)).toBeCloseTo(share, 10);
-      expect(axis.low).toBeLessThan(parameter.low);
-      expect(axis.high).toBeGreaterThan(parameter.high);
+      expect(axis.low).toBeLessThan(parameter.from);
+      expect(axis.high).toBeGreaterThan(parameter.to);
     }
   });
   it("stays within what the learner accepts", () => {
@@ -38,14 +38,14 @@ describe("axes of lanes", () => {
   });
   it("moves an end without ever breaking the range", () => {
     const axis = axisFor(depth, undefined);
-    expect(moveEnd(depth, "low", 7.4, axis).low).toBe(7);
-    expect(moveEnd(depth, "low", 99, axis).low).toBe(19);
-    expect(moveEnd(depth, "high", -5, axis).high).toBe(3);
+    expect(moveEnd(depth, "from", 7.4, axis).from).toBe(7);
+    expect(moveEnd(depth, "from", 99, axis).from).toBe(19);
+    expect(moveEnd(depth, "to", -5, axis).to).toBe(3);
     const log = axisFor(rate, undefined);
-    expect(moveEnd(rate, "high", 0.123456, log).high).toBe(0.12);
-    expect(moveEnd(rate, "low", -1, log).low).toBeGreaterThan(0);
-    const stepped: RangeParameter = { name: "d", kind: "real", low: 0, high: 0.6, log: false, step: 0.1 };
-    expect(moveEnd(stepped, "high", 0.33, axisFor(stepped, undefined)).high).toBe(0.3);
+    expect(moveEnd(rate, "to", 0.123456, log).to).toBe(0.12);
+    expect(moveEnd(rate, "from", -1, log).from).toBeGreaterThan(0);
+    const stepped: RangeParameter = { name: "d", kind: "range", from: 0, to: 0.6, scale: "linear", step: 0.1 };
+    expect(moveEnd(stepped, "to", 0.33, axisFor(stepped, undefined)).to).toBe(0.3);
   });
   it("puts few round numbers along the axis", () => {
     expect(ticks({ low: 0.01, high: 10, log: true })).toEqual([0.01, 0.03, 0.1, 0.3, 1, 3, 10]);

@@ -19,7 +19,7 @@ class Told:
 
     def show(self, view: dict[str, Any]) -> None:
         trials = view["trials"]
-        done = sum(trials[state] for state in ("scored", "pruned", "failed", "withdrawn"))
+        done = sum(trials[state] for state in ("scored", "ended_early", "failed", "withdrawn"))
         own = view["baseline"] and view["baseline"]["search"] == view["number"]  # it comes on top of the budget
         done = max(done - bool(own), 0)
         best = f", best {view['best']['score']:.4g}" if view["best"] else ""

@@ -43,7 +43,7 @@ class Progress:
 
     def show(self, view: SearchView) -> None:
         self._last = view
-        ended = view.trials.scored + view.trials.failed + view.trials.pruned + view.trials.withdrawn
+        ended = view.trials.scored + view.trials.failed + view.trials.ended_early + view.trials.withdrawn
         self._bar.update(self._task, completed=ended, total=view.budget_trials + 1, best=f"best {_score(view.best)}")
 
     def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
@@ -59,9 +59,9 @@ class Progress:
         if view.best:
             name = "the baseline" if view.baseline and view.best.trial_id == view.baseline.trial_id else f"trial {view.best.number}"
             self._console.print(f"Best     {_score(view.best)}, {name}")
-        if view.trials.pruned:
+        if view.trials.ended_early:
             self._console.print(
-                f"Pruned   {view.trials.pruned} trials: {view.fits.spared:,} fits not needed, {view.fits.work_spared:.0%} of the work, "
+                f"Early    {view.trials.ended_early} trials ended early: the work of {view.fits.spared:,} fits not needed, {view.fits.work_spared:.0%} of the work, "
                 f"about {duration(view.fits.seconds_spared)}"
             )
         if view.state == "paused":

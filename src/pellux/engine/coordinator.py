@@ -138,7 +138,7 @@ class Coordinator:
             if fit and over:
                 self.life.dismiss(number)
                 seconds = event.at - (fit.started_at or event.at)
-                self.life.end_fit(fit, Outcome(FitState.TIMEOUT, seconds=seconds, reason=over), event.at)
+                self.life.end_fit(fit, Outcome(FitState.TOO_LONG, seconds=seconds, reason=over), event.at)
         if self.state is SearchState.RUNNING and self.active_seconds - self.budget.saved_seconds >= SAVE_SECONDS:
             self._save_search(event.at)
 
@@ -170,7 +170,7 @@ class Coordinator:
         if held.state is not FitState.QUEUED:
             return
         fit = trial.put(held.begun(worker.lane, event.at))
-        if trial.state is TrialState.WAITING:
+        if trial.state is TrialState.DUE:
             trial.move(TrialState.RUNNING)
             self.life.out.append(SaveTrial(trial, event.at))
         self.life.out.append(SaveFit(fit, event.at))
@@ -189,7 +189,7 @@ class Coordinator:
         if fit.state is FitState.QUEUED:  # its runner never said that it began
             trial = self.trials[fit.trial]
             fit = trial.put(fit.begun(fit.lane, event.at))
-            if trial.state is TrialState.WAITING:
+            if trial.state is TrialState.DUE:
                 trial.move(TrialState.RUNNING)
         if fit.state is FitState.CUT:
             self.life.write_down_late(fit, event)
@@ -365,7 +365,7 @@ class Coordinator:
         ):
             for trial in list(self.pruning.parked):
                 if not trial.state.ended:
-                    self.life.end_trial(trial, TrialState.PRUNED, trial.reason._replace(code="not promoted"), at)
+                    self.life.end_trial(trial, TrialState.ENDED_EARLY, trial.reason._replace(code="not promoted"), at)
         if not self.life.living:
             self._end(SearchState.FINISHED, spent, at)
         return False

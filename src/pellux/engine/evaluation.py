@@ -41,7 +41,7 @@ def evaluate(
             return Outcome(FitState.LOST, seconds=clock() - begun, reason=because("disk full", folder=disk), log=tail())
         return _error(error, clock() - begun, tail)
     except MemoryError:
-        return Outcome(FitState.MEMORY, seconds=clock() - begun, reason=because("too little memory"), log=tail())
+        return Outcome(FitState.TOO_LARGE, seconds=clock() - begun, reason=because("too little memory"), log=tail())
     except Exception as error:
         return _error(error, clock() - begun, tail)
 

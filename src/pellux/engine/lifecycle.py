@@ -164,7 +164,7 @@ class Lifecycle:
             self.out.append(SavePoints(fit.trial, fit.fold, new, at))
         if isinstance(verdict, Prune):
             self.cut_rest(trial, at, running=True)
-            self.end_trial(trial, TrialState.PRUNED, verdict.reason, at)
+            self.end_trial(trial, TrialState.ENDED_EARLY, verdict.reason, at)
         elif isinstance(verdict, Enough):
             # What comes later is not looked at, so that the score does not hang on how soon the worker hears.
             self._enough.add(key)
@@ -225,7 +225,7 @@ class Lifecycle:
 
     def apply(self, trial: Trial, verdict: Verdict, at: float) -> None:
         if isinstance(verdict, Prune):
-            self.end_trial(trial, TrialState.PRUNED, verdict.reason, at)
+            self.end_trial(trial, TrialState.ENDED_EARLY, verdict.reason, at)
         elif isinstance(verdict, Park):
             trial.move(TrialState.PARKED, verdict.reason)
             self.resting.add(trial.number)

@@ -115,7 +115,7 @@ class Trial:
     number: int
     configuration: Mapping[str, Value]
     origin: str = "proposed"
-    state: TrialState = TrialState.WAITING
+    state: TrialState = TrialState.DUE
     reason: Reason = NONE
     seen: int = 0
     pending: int = 0

@@ -32,11 +32,11 @@ class SearchState(_State):
 
 
 class TrialState(_State):
-    WAITING = "waiting"
+    DUE = "due"
     RUNNING = "running"
     PARKED = "parked"
     SCORED = "scored"
-    PRUNED = "pruned"
+    ENDED_EARLY = "ended early"
     FAILED = "failed"
     WITHDRAWN = "withdrawn"
 
@@ -48,8 +48,8 @@ class FitState(_State):
     CUT = "cut"
     LOST = "lost"
     ERROR = "error"
-    TIMEOUT = "timeout"
-    MEMORY = "memory"
+    TOO_LONG = "too long"
+    TOO_LARGE = "too large"
 
 
 S, T, F = SearchState, TrialState, FitState
@@ -62,23 +62,23 @@ SEARCH: Mapping[SearchState, frozenset[SearchState]] = {
     S.FAILED: frozenset(),
 }
 TRIAL: Mapping[TrialState, frozenset[TrialState]] = {
-    T.WAITING: frozenset({T.RUNNING, T.FAILED, T.WITHDRAWN}),
-    T.RUNNING: frozenset({T.PARKED, T.SCORED, T.PRUNED, T.FAILED, T.WITHDRAWN}),
-    T.PARKED: frozenset({T.RUNNING, T.PRUNED, T.WITHDRAWN}),
+    T.DUE: frozenset({T.RUNNING, T.FAILED, T.WITHDRAWN}),
+    T.RUNNING: frozenset({T.PARKED, T.SCORED, T.ENDED_EARLY, T.FAILED, T.WITHDRAWN}),
+    T.PARKED: frozenset({T.RUNNING, T.ENDED_EARLY, T.WITHDRAWN}),
     T.SCORED: frozenset(),
-    T.PRUNED: frozenset(),
+    T.ENDED_EARLY: frozenset(),
     T.FAILED: frozenset(),
     T.WITHDRAWN: frozenset(),
 }
 FIT: Mapping[FitState, frozenset[FitState]] = {
     F.QUEUED: frozenset({F.RUNNING, F.CUT}),
-    F.RUNNING: frozenset({F.QUEUED, F.DONE, F.CUT, F.LOST, F.ERROR, F.TIMEOUT, F.MEMORY}),
+    F.RUNNING: frozenset({F.QUEUED, F.DONE, F.CUT, F.LOST, F.ERROR, F.TOO_LONG, F.TOO_LARGE}),
     F.DONE: frozenset(),
     F.CUT: frozenset(),
     F.LOST: frozenset(),
     F.ERROR: frozenset(),
-    F.TIMEOUT: frozenset(),
-    F.MEMORY: frozenset(),
+    F.TOO_LONG: frozenset(),
+    F.TOO_LARGE: frozenset(),
 }
 
 for table in (SEARCH, TRIAL, FIT):

@@ -18,8 +18,8 @@ from pellux.store.models import Ledger
 
 RunKind = Literal["search", "re-judge", "safety check", "baselines"]
 SearchStateName = Literal["draft", "running", "paused", "finished", "stopped", "failed"]
-TrialStateName = Literal["waiting", "running", "parked", "scored", "pruned", "failed", "withdrawn"]
-FitStateName = Literal["queued", "running", "done", "cut", "lost", "error", "timeout", "memory"]
+TrialStateName = Literal["due", "running", "parked", "scored", "ended early", "failed", "withdrawn"]
+FitStateName = Literal["queued", "running", "done", "cut", "lost", "error", "too long", "too large"]
 Scalar = bool | int | float | str
 
 

@@ -37,7 +37,7 @@ def work_saved(session: Session, searches: Sequence[int]) -> dict[int, tuple[flo
     of a whole trial; how many pruned and scored ones there are."""
     whole = case(((T.state == SCORED) & (T.share > 0), T.seconds / T.share))
     wanted: Any = select(T.search_id, func.coalesce(func.sum(1 - T.share), 0.0), func.avg(whole), func.count())
-    rows = wanted.where(T.search_id.in_(searches), T.state.in_((SCORED, "pruned"))).group_by(T.search_id)
+    rows = wanted.where(T.search_id.in_(searches), T.state.in_((SCORED, "ended early"))).group_by(T.search_id)
     return {search: (shares, seconds, count) for search, shares, seconds, count in session.execute(rows)}
 
 

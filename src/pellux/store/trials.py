@@ -27,7 +27,7 @@ def add_trials(session: Session, search_id: int, at: float, trials: Sequence[New
     """Trials that are known when their run is made: they wait."""
     rows: list[dict[str, Any]] = [
         {
-            "search_id": search_id, "number": t.number, "origin": t.origin, "state": "waiting", "configuration": dict(t.configuration),
+            "search_id": search_id, "number": t.number, "origin": t.origin, "state": "due", "configuration": dict(t.configuration),
             "scores": [], "created_at": at, "learner": t.learner, "source_id": t.source_id,
         }
         for t in trials
@@ -168,16 +168,16 @@ def costs_of_search(session: Session, search_id: int) -> list[tuple[dict[str, An
 # What early stopping saved
 
 
-def pruned_unchecked(session: Session, search_id: int) -> list[Trial]:
+def ended_early_unchecked(session: Session, search_id: int) -> list[Trial]:
     """Pruned trials of a search that no safety check has run yet, by number."""
     checked = select(T.source_id).join(S, S.id == T.search_id).where(S.kind == "safety check", T.source_id.is_not(None))
-    wanted = of(Trial).where(T.search_id == search_id, T.state == "pruned", T.id.not_in(checked))
+    wanted = of(Trial).where(T.search_id == search_id, T.state == "ended early", T.id.not_in(checked))
     return every(session, Trial, wanted.order_by(T.number))
 
 
 def checks_of(session: Session, search_id: int) -> tuple[list[Trial], dict[int, Trial], int]:
     """Re-runs of a search's pruned trials, those trials by id, and how many pruned ones there are."""
-    source = select(T.id).where(T.search_id == search_id, T.state == "pruned")
+    source = select(T.id).where(T.search_id == search_id, T.state == "ended early")
     wanted = of(Trial).join(S, S.id == T.search_id).where(S.kind == "safety check", T.source_id.in_(source))
     found = every(session, Trial, wanted.order_by(T.id))
     total = session.scalar(select(func.count()).select_from(source.subquery())) or 0

@@ -78,7 +78,7 @@ export function Controls({ search }: { search: Search }) {
         </span>
         <span>
           {search.trials.scored} scored
-          {search.trials.pruned > 0 && <span> · {search.trials.pruned} pruned</span>}
+          {search.trials.ended_early > 0 && <span> · {search.trials.ended_early} ended early</span>}
           {search.trials.parked > 0 && <span> · {search.trials.parked} parked</span>}
           {search.trials.failed > 0 && <span className="ember"> · {search.trials.failed} failed</span>}
           {search.trials.withdrawn > 0 && <span> · {search.trials.withdrawn} withdrawn</span>}

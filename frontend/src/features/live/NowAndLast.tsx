@@ -108,7 +108,7 @@ function TrialWords({
       <span className="row near">
         <b className="one-line">{name(trial)}</b>
         <span
-          className={`small cut ${trial.state === "failed" || trial.state === "pruned" ? "ember" : "soft"}`}
+          className={`small cut ${trial.state === "failed" || trial.state === "ended early" ? "ember" : "soft"}`}
           title={note}
         >
           {note}

@@ -11,13 +11,13 @@ export function Rungs({ curves, counter }: { curves: Curves; counter: string }) 
     <section className="sheet col padded closer" data-rungs aria-label="Rungs">
       <h2>{many ? "Brackets and rungs" : "Rungs"}</h2>
       {[...curves.ladder].reverse().map((rung) => {
-        const on = rung.done - rung.parked - rung.pruned;
+        const on = rung.done - rung.parked - rung.ended_early;
         const part = (n: number, background: string, what: string) =>
           n > 0 && <span key={what} title={`${n} ${what}`} style={{ width: `${(100 * n) / most}%`, background }} />;
         const words = [
           rung.running > 0 && `${rung.running} under way`,
           rung.parked > 0 && `${rung.parked} waiting`,
-          rung.pruned > 0 && `${rung.pruned} pruned`,
+          rung.ended_early > 0 && `${rung.ended_early} ended early`,
         ].filter(Boolean);
         return (
           <div key={`${rung.bracket}/${rung.rung}`} className="small" data-rung={rung.level}>
@@ -39,7 +39,7 @@ export function Rungs({ curves, counter }: { curves: Curves; counter: string }) 
               )}
               {part(rung.running, "var(--honey)", "under way")}
               {part(rung.parked, "var(--soft)", "waiting")}
-              {part(rung.pruned, "var(--ember)", "pruned")}
+              {part(rung.ended_early, "var(--ember)", "ended early")}
             </div>
           </div>
         );

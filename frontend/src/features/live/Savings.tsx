@@ -8,12 +8,12 @@ export function Savings({ search, inspect }: { search: Search; inspect: (id: num
   const { stopping, fits, trials } = search;
   if (stopping.key === "none") return null;
   const ended = ["finished", "stopped", "failed"].includes(search.state);
-  const whole = (trials.scored + trials.pruned) * search.folds;
+  const whole = (trials.scored + trials.ended_early) * search.folds;
   return (
     <section className="sheet col padded close" aria-label="Savings" data-savings>
       <h2>{stopping.label}</h2>
       <p className="small soft">{stopping.reason}</p>
-      {trials.pruned > 0 ? (
+      {trials.ended_early > 0 ? (
         <p className="small">
           <b>
             The work of {count(fits.spared)} of {count(whole)} full fits not needed
@@ -22,9 +22,9 @@ export function Savings({ search, inspect }: { search: Search; inspect: (id: num
           {fits.seconds_spared > 0 && <> · about {duration(fits.seconds_spared)} saved</>}
         </p>
       ) : (
-        <p className="small soft">Nothing has been pruned yet.</p>
+        <p className="small soft">No trial has ended early yet.</p>
       )}
-      {ended && trials.pruned > 0 && <Safety search={search} inspect={inspect} />}
+      {ended && trials.ended_early > 0 && <Safety search={search} inspect={inspect} />}
     </section>
   );
 }
@@ -37,7 +37,8 @@ function Safety({ search, inspect }: { search: Search; inspect: (id: number) => 
     <div className="col small closer" data-safety={found.checked}>
       {found.trials.length > 0 && (
         <p>
-          <b>Safety check:</b> {found.wrong} of {plural(found.checked, "pruned trial")} run in full would have won
+          <b>Safety check:</b> {found.wrong} of {plural(found.checked, "trial")} that ended early, run in full, would
+          have won
           {found.close > 0 && `, ${found.close} came within one standard error`}
           {found.running > 0 && ` · ${found.running} still running`}
           {found.at_most !== null && (
@@ -63,15 +64,15 @@ function Safety({ search, inspect }: { search: Search; inspect: (id: number) => 
           {start.error.message}
         </p>
       )}
-      {found.trials.length < found.pruned && (
+      {found.trials.length < found.ended_early && (
         <div>
           <Button
             variant="outlined"
             disabled={start.isPending || found.running > 0}
-            title="Runs pruned trials, drawn at random, to their end, and counts how many would have won."
+            title="Runs trials that ended early, drawn at random, to their end, and counts how many would have won."
             onClick={() => start.mutate()}
           >
-            Run {Math.min(5, found.pruned - found.trials.length)} pruned trials in full
+            Run {Math.min(5, found.ended_early - found.trials.length)} trials in full that ended early
           </Button>
         </div>
       )}

@@ -50,7 +50,7 @@ describe("a search while it is watched", () => {
     await waitFor(() => expect(called("GET", "/searches/2/trials")).toHaveLength(1));
     await screen.findByText("Workers are starting …");
     const made: TrialRow = {
-      ...page(2).trials.find((t) => t.state === "pruned")!,
+      ...page(2).trials.find((t) => t.state === "ended early")!,
       ...{ id: 99, number: 40, state: "running", ended_at: null, mean: null, scores: [], rung: 1, reason: "" },
     };
     tell([entry(500, made)]);
@@ -68,7 +68,7 @@ describe("a search while it is watched", () => {
     ]);
     await waitFor(() => expect(row.textContent).toContain("1 of 4 folds"));
     const reason = "rung 2: place 9 of 9; no more than 3 can go on";
-    tell([entry(503, { ...made, state: "pruned", ended_at: 9e9, reason })]);
+    tell([entry(503, { ...made, state: "ended early", ended_at: 9e9, reason })]);
     await waitFor(() => expect(document.querySelector('[data-live="40"]')).toBeNull());
     await screen.findByText(reason);
     expect(called("GET", "/searches/2/trials"), "the ledger told all of it").toHaveLength(1);
@@ -164,7 +164,7 @@ describe("a search while it is watched", () => {
     let checked = 0;
     const some = [{ trial_id: 12, number: 2, state: "scored", mean: 0.09, error: 0.01, reason: "", won: false }];
     on("GET /searches/2/safety", () => ({
-      ...{ checked, wrong: 0, close: 0, running: 0, pruned: 7, at_most: checked ? 0.53 : null },
+      ...{ checked, wrong: 0, close: 0, running: 0, ended_early: 7, at_most: checked ? 0.53 : null },
       trials: checked ? some : [],
     }));
     on("POST /searches/2/safety", () => {
@@ -173,7 +173,7 @@ describe("a search while it is watched", () => {
     });
     open("/p/1/live?search=2");
     await screen.findByText(/The work of 21 of 40 full fits not needed/);
-    await press("Run 5 pruned trials in full");
+    await press("Run 5 trials in full that ended early");
     expect((await asked("POST", "/searches/2/safety")).body).toEqual({ trials: 5 });
     await screen.findByText(/would have won/);
     await screen.findByText(/wrong in at most 53/);

@@ -31,47 +31,47 @@ describe("a lane", () => {
 
   it("is moved by arrow keys, a whole number by whole steps, never past its other end", async () => {
     await begin();
-    expect([end("depth-low").getAttribute("aria-valuenow"), end("depth-high").getAttribute("aria-valuenow")]).toEqual([
+    expect([end("depth-from").getAttribute("aria-valuenow"), end("depth-to").getAttribute("aria-valuenow")]).toEqual([
       "2",
       "12",
     ]);
-    fireEvent.keyDown(end("depth-low"), { key: "ArrowRight" });
-    expect((await sent(1)).find((p) => p.name === "depth")).toMatchObject({ low: 3, high: 12 });
-    fireEvent.keyDown(end("depth-low"), { key: "PageUp" });
-    const moved = (await sent(2)).find((p) => p.name === "depth") as { low: number; high: number };
-    expect(moved.low).toBeGreaterThan(3);
-    expect(Number.isInteger(moved.low)).toBe(true);
+    fireEvent.keyDown(end("depth-from"), { key: "ArrowRight" });
+    expect((await sent(1)).find((p) => p.name === "depth")).toMatchObject({ from: 3, to: 12 });
+    fireEvent.keyDown(end("depth-from"), { key: "PageUp" });
+    const moved = (await sent(2)).find((p) => p.name === "depth") as { from: number; to: number };
+    expect(moved.from).toBeGreaterThan(3);
+    expect(Number.isInteger(moved.from)).toBe(true);
     for (let i = 3; i < 9; i++) {
-      fireEvent.keyDown(end("depth-low"), { key: "PageUp" });
+      fireEvent.keyDown(end("depth-from"), { key: "PageUp" });
       await sent(i);
     }
-    const last = (await sent(8)).find((p) => p.name === "depth") as { low: number; high: number };
-    expect(last.low).toBeLessThan(last.high);
+    const last = (await sent(8)).find((p) => p.name === "depth") as { from: number; to: number };
+    expect(last.from).toBeLessThan(last.to);
   });
 
   it("is dragged: the number follows the pointer, the server hears of it once", async () => {
     await begin();
     SVGElement.prototype.setPointerCapture = () => undefined;
     const point = (what: string, x: number) =>
-      fireEvent(end("min_leaf-high"), new MouseEvent(what, { bubbles: true, clientX: x }));
-    const handle = end("min_leaf-high");
+      fireEvent(end("min_leaf-to"), new MouseEvent(what, { bubbles: true, clientX: x }));
+    const handle = end("min_leaf-to");
     const before = Number(handle.getAttribute("aria-valuenow"));
     point("pointerdown", 600);
     const seen: number[] = [];
     for (const x of [500, 400, 300, 200]) {
       point("pointermove", x);
-      seen.push(Number(end("min_leaf-high").getAttribute("aria-valuenow")));
+      seen.push(Number(end("min_leaf-to").getAttribute("aria-valuenow")));
     }
     expect(seen, "further left is less").toEqual([...seen].sort((a, b) => b - a));
     expect(seen.at(-1)!).toBeLessThan(before);
     expect(called("POST", "/spaces/check").filter((c) => c.body.parameters)).toHaveLength(0);
     point("pointerup", 200);
     const parameters = await sent(1);
-    expect(parameters.find((p) => p.name === "min_leaf")!.high).toBe(seen.at(-1));
+    expect(parameters.find((p) => p.name === "min_leaf")!.to).toBe(seen.at(-1));
     expect(
       parameters.find((p) => p.name === "depth"),
       "the other lane stays",
-    ).toMatchObject({ low: 2, high: 12 });
+    ).toMatchObject({ from: 2, to: 12 });
   });
 
   it("of a choice weighs options, and shows what share of the draws each gets", async () => {
@@ -93,10 +93,10 @@ describe("a lane", () => {
   it("under a switch says when it has a value, and requirements stand below", async () => {
     const hung = {
       name: "slope",
-      kind: "real",
-      low: 0,
-      high: 1,
-      log: false,
+      kind: "range",
+      from: 0,
+      to: 1,
+      scale: "linear",
       condition: "depth > 4",
     } as unknown as Parameter;
     await begin(
@@ -114,7 +114,7 @@ describe("a lane", () => {
     const order = [...document.querySelectorAll<HTMLElement>("[data-lane]")].map((l) => l.dataset.lane);
     expect(order.indexOf("slope"), "right under its switch").toBe(order.indexOf("depth") + 1);
     expect(document.querySelector("[data-requirements]")!.textContent).toContain("depth >= 2 * min_leaf");
-    fireEvent.keyDown(end("depth-low"), { key: "ArrowRight" });
+    fireEvent.keyDown(end("depth-from"), { key: "ArrowRight" });
     expect((await sent(1)).at(-1), "a changed lane keeps the requirements").toMatchObject({
       expression: "depth >= 2 * min_leaf",
     });

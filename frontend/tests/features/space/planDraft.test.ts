@@ -4,7 +4,7 @@ import type { Search } from "../../../src/api/client";
 import { firstPlan, keepPlan, plannedBefore, requestOf } from "../../../src/features/space/planDraft";
 import recorded from "../../recorded.json";
 
-const searches = recorded["GET /api/v1/problems/1/searches"] as Search[];
+const searches = (recorded as Record<string, unknown>)["GET /api/v1/problems/1/searches"] as Search[];
 beforeEach(() => localStorage.clear());
 
 describe("the plan to begin with", () => {

@@ -12,7 +12,10 @@ from pellux.core.space.feasibility import verify
 from pellux.core.space.parameters import Choice, Fixed, Integer, Parameter, Real, YesNo
 from pellux.core.space.space import Space
 
-KINDS = {"real": Real, "integer": Integer, "distribution": Distributed, "choice": Choice, "yes-no": YesNo, "fixed": Fixed}
+RANGE, WHOLE_RANGE = "range", "whole range"
+FORMER = {"real": RANGE, "integer": WHOLE_RANGE}  # what kinds were called before
+SCALES = ("linear", "log")
+KINDS = {RANGE: Real, WHOLE_RANGE: Integer, "distribution": Distributed, "choice": Choice, "yes-no": YesNo, "fixed": Fixed}
 
 
 def to_json(space: Space) -> list[dict[str, Any]]:
@@ -37,7 +40,7 @@ def _domain(p: Parameter) -> dict[str, Any]:
     found: dict[str, Any]
     match p:
         case Real() | Integer():
-            found = {"low": p.low, "high": p.high, "log": p.log}
+            found = {"from": p.low, "to": p.high, "scale": SCALES[p.log]}
             found |= {} if p.step is None else {"step": p.step}
         case Distributed():
             found = {"family": p.family, "arguments": list(p.arguments)}
@@ -64,6 +67,10 @@ def _expression(text: Any, at: str) -> Expression:
 
 def _parameter_from_json(entry: dict[str, Any]) -> Parameter:
     name, kind = str(entry.get("name", "")), entry.get("kind")
+    if kind in FORMER:
+        raise InvalidSpace(
+            f"{name}: kind '{kind}' is called '{FORMER[kind]}' now, its ends 'from' and 'to', its 'scale' linear or log.", at=name
+        )
     if kind not in KINDS:
         raise InvalidSpace(f"{name}: kind '{kind}' is unknown. Allowed: {', '.join(KINDS)}, requirement.", at=name)
     condition = entry.get("condition")
@@ -81,18 +88,18 @@ def _parameter_from_json(entry: dict[str, Any]) -> Parameter:
 
 def _read(kind: str, entry: dict[str, Any], shared: dict[str, Any]) -> Parameter:
     name = shared["name"]
-    if kind in ("real", "distribution") and isinstance(shared["start"], int) and not isinstance(shared["start"], bool):
+    if kind in (RANGE, "distribution") and isinstance(shared["start"], int) and not isinstance(shared["start"], bool):
         shared["start"] = float(shared["start"])
     levels = None if entry.get("levels") is None else _whole(name, entry["levels"])
     match kind:
-        case "real":
+        case "range":
             step = None if entry.get("step") is None else float(entry["step"])
-            low, high = float(entry["low"]), float(entry["high"])
-            return Real(low=low, high=high, log=bool(entry.get("log", False)), step=step, levels=levels, **shared)
-        case "integer":
+            low, high = float(entry["from"]), float(entry["to"])
+            return Real(low=low, high=high, log=_is_log(entry), step=step, levels=levels, **shared)
+        case "whole range":
             whole = None if entry.get("step") is None else _whole(name, entry["step"])
-            first, last = _whole(name, entry["low"]), _whole(name, entry["high"])
-            return Integer(low=first, high=last, log=bool(entry.get("log", False)), step=whole, levels=levels, **shared)
+            first, last = _whole(name, entry["from"]), _whole(name, entry["to"])
+            return Integer(low=first, high=last, log=_is_log(entry), step=whole, levels=levels, **shared)
         case "distribution":
             arguments = tuple(float(argument) for argument in entry["arguments"])
             return Distributed(family=str(entry["family"]), arguments=arguments, levels=levels, **shared)
@@ -101,6 +108,13 @@ def _read(kind: str, entry: dict[str, Any], shared: dict[str, Any]) -> Parameter
     options = tuple(option["value"] for option in entry["options"])
     weights = tuple(float(option.get("weight", 1.0)) for option in entry["options"])
     return (YesNo if kind == "yes-no" else Choice)(options=options, weights=weights, **shared)
+
+
+def _is_log(entry: dict[str, Any]) -> bool:
+    scale = entry.get("scale", SCALES[0])
+    if scale not in SCALES:
+        raise ValueError(f"scale is linear or log, not {scale!r}")
+    return bool(scale == SCALES[1])
 
 
 def _whole(name: str, value: Any) -> int:
@@ -122,7 +136,9 @@ def schema() -> dict[str, Any]:
 
     def ranged(label: str, end: dict[str, Any]) -> dict[str, Any]:
         step = {**end, "exclusiveMinimum": 0}
-        return kind(label, ["low", "high"], low=end, high=end, log={"type": "boolean"}, step=step, levels=levels)
+        return kind(
+            label, ["from", "to"], **{"from": end, "to": end, "scale": {"enum": list(SCALES)}, "step": step, "levels": levels}
+        )
 
     levels = {"type": "integer", "minimum": 1}
     arguments = {"type": "array", "items": number, "minItems": 1, "maxItems": 2}
@@ -134,8 +150,8 @@ def schema() -> dict[str, Any]:
         "type": "array",
         "items": {
             "oneOf": [
-                ranged("real", number),
-                ranged("integer", whole),
+                ranged(RANGE, number),
+                ranged(WHOLE_RANGE, whole),
                 kind("distribution", ["family", "arguments"], family=families, arguments=arguments, levels=levels),
                 kind("choice", ["options"], options=options),
                 kind("yes-no", ["options"], options={**options, "maxItems": 2}),

@@ -145,17 +145,17 @@ def _lifted(trial: Partial, gains: Mapping[int, float], level: int) -> Observati
     """A trial that ended below the level, as if it had gained there what others did; the further below, the less it counts."""
     known = [rung for rung in trial.results if rung in gains]
     if not known:
-        return _observation(trial, (), "pruned")
+        return _observation(trial, (), "ended early")
     rung = max(known)
     mean = float(np.mean(_whole(trial.results[rung])))
     share = SHARE_BELOW ** (level - rung)
-    return replace(_observation(trial, (), "pruned"), estimate=mean + gains[rung], share=share)
+    return replace(_observation(trial, (), "ended early"), estimate=mean + gains[rung], share=share)
 
 
 def _moved(observation: Observation, here: Sequence[float], elsewhere: Sequence[float]) -> Observation:
     """A score in full, set among those of a lower rung by its place among its own: the order is what can be trusted."""
     if len(here) < 3 or len(elsewhere) < 3 or observation.mean is None:
-        return replace(observation, scores=(), state="pruned")
+        return replace(observation, scores=(), state="ended early")
     centre, width = np.median(elsewhere), np.std(elsewhere) or 1.0
     score = float(np.median(here) + (observation.mean - centre) / width * np.std(here))
     return replace(observation, scores=(score,))
@@ -167,7 +167,7 @@ def _over_folds(trial: Partial, folds: int, effects: Array) -> Observation:
         return made
     known = sum(score is not None for score in scores)
     return replace(
-        _observation(trial, (*scores, *[None] * (folds - len(scores))), "pruned"),
+        _observation(trial, (*scores, *[None] * (folds - len(scores))), "ended early"),
         estimate=adjusted_mean(scores, effects), share=known / folds,
     )  # fmt: skip
 

@@ -25,7 +25,7 @@ def restored(session: Session, search_id: int) -> list[Trial]:
         trial.fits[row.fold] = fit
     for trial in trials.values():
         if trial.state is TrialState.RUNNING and not any(f.state is FitState.DONE for f in trial.fits.values()):
-            trial.state = TrialState.WAITING  # what it had begun is gone
+            trial.state = TrialState.DUE  # what it had begun is gone
     return list(trials.values())
 
 

@@ -39,7 +39,7 @@ from pellux.store.records import RehearsalFit
 
 DRAWS = 2
 PATIENCE = 30.0  # seconds; a fit that is not done by then is shown as taking longer
-ENDED = (FitState.DONE, FitState.ERROR, FitState.MEMORY, FitState.TIMEOUT)
+ENDED = (FitState.DONE, FitState.ERROR, FitState.TOO_LARGE, FitState.TOO_LONG)
 
 
 class _Book:
@@ -118,6 +118,6 @@ def _view(number: int, fit: Fit, configurations: Sequence[Configuration]) -> Reh
     unfinished = fit.state not in ENDED
     return RehearsalFitView(
         what="default configuration" if number == 0 else "cheapest start" if number == 1 else "a draw of the space",
-        configuration=dict(configurations[number]), state="timeout" if unfinished else fit.state.value,
+        configuration=dict(configurations[number]), state="too long" if unfinished else fit.state.value,
         score=fit.score, seconds=outcome.seconds if outcome else PATIENCE, message=sentence(outcome.reason) if outcome else "",
     )  # fmt: skip

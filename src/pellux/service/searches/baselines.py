@@ -42,7 +42,7 @@ def score_baselines(engine: Engine, problem_id: int, request: BaselinesRequest) 
         if objective.kind in CODE:
             raise Conflict("The baseline of own code is where its space starts: each search scores that first.")
         views = _views(session, objective, problem_id)
-        known = {view.learner for view in views if view.state in ("scored", "running", "waiting")}
+        known = {view.learner for view in views if view.state in ("scored", "running", "due")}
         wanted = [entry for entry in _chosen(workspace, objective, session, problem_id, request) if entry.key not in known]
         if wanted:
             search_id = _keep(session, workspace, problem_id, wanted)

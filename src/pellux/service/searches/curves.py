@@ -103,7 +103,7 @@ def _by_fold(tables: Sequence[list[float | None]], effects: Sequence[float]) -> 
 
 
 def _empty(bracket: int, rung: int, level: int) -> RungView:
-    return RungView(bracket=bracket, rung=rung, level=level, reached=0, done=0, parked=0, pruned=0, running=0)
+    return RungView(bracket=bracket, rung=rung, level=level, reached=0, done=0, parked=0, ended_early=0, running=0)
 
 
 def _ladder(resolved: Resolved, trials: Sequence[Trial]) -> list[RungView]:
@@ -121,6 +121,6 @@ def _ladder(resolved: Resolved, trials: Sequence[Trial]) -> list[RungView]:
             view.done += scores is not None
             here = rung == row.rung
             view.parked += here and row.state == "parked"
-            view.pruned += here and row.state == "pruned"
-            view.running += here and row.state in ("running", "waiting")
+            view.ended_early += here and row.state == "ended early"
+            view.running += here and row.state in ("running", "due")
     return [found[key] for key in sorted(found)]

@@ -35,7 +35,7 @@ def check(engine: Engine, search_id: int, request: SafetyRequest) -> int:
         search = runs.get_search(session, search_id)
         if search.kind != runs.SEARCH or not SearchState(search.state).ended:
             raise Conflict("A safety check is made of a search that has ended.")
-        candidates = trials.pruned_unchecked(session, search_id)
+        candidates = trials.ended_early_unchecked(session, search_id)
         if not candidates:
             raise Conflict("No trial was pruned that has not been checked yet.")
         # At random: picking the most promising ones would say nothing of the others.
@@ -66,7 +66,7 @@ def report(workspace: Workspace, search_id: int) -> SafetyView:
     wrong = sum(c.rank_score > best.rank_score for c in scored if best and best.rank_score is not None and c.rank_score is not None)
     close = sum(_close(c, best) for c in scored if best)
     return SafetyView(
-        pruned=total, checked=len(scored), running=sum(c.ended_at is None for c in checks), wrong=wrong, close=close - wrong,
+        ended_early=total, checked=len(scored), running=sum(c.ended_at is None for c in checks), wrong=wrong, close=close - wrong,
         at_most=upper_bound(wrong, len(scored)), best=best.mean if best else None,
         trials=[
             RecheckedView(

@@ -28,11 +28,11 @@ class BaselineView(View):
 
 
 class Counts(View):
-    waiting: int
+    due: int
     running: int
     parked: int
     scored: int
-    pruned: int
+    ended_early: int
     failed: int
     withdrawn: int
 
@@ -55,7 +55,7 @@ class RungView(View):
     reached: int
     done: int
     parked: int
-    pruned: int
+    ended_early: int
     running: int
 
 
@@ -113,7 +113,7 @@ class SafetyView(View):
     `at_most` bounds the share of wrong prunings with 95 % confidence.
     """
 
-    pruned: int
+    ended_early: int
     checked: int
     running: int
     wrong: int

@@ -68,7 +68,7 @@ def _view(engine: Engine, session: Session, objective: Objective, search: Search
         budget_minutes=settings.minutes, asked=AskedView(**settings.model_dump(include=set(AskedView.model_fields))), seed=settings.seed, workers=search.workers, state=search.state,
         reason=sentence(search.reason), halted=engine.halted(search.id), waits_for=engine.waits_for(search.id),
         created_at=search.created_at, ended_at=search.ended_at, active_seconds=search.active_seconds, busy_seconds=busy, seconds_left=left,
-        trials=Counts(**{state.value: _number(counts, state=state) for state in TrialState}),
+        trials=Counts(**{state.value.replace(" ", "_"): _number(counts, state=state) for state in TrialState}),
         budgeted=_number(counts, ended=True, beside=False), by_hand=_number(counts, ended=True, origin=BY_HAND),
         fits=_fit_counts(known.saved.get(search.id, (0.0, None, 0)), folds, run), best=_shown(best, search.number),
         baseline=None if baseline is None else _shown(*baseline[:2]), newest_entry=known.newest,
