@@ -40,6 +40,9 @@ def check(name: str, command: list[str], folder: Path) -> bool:
 
 
 def main() -> int:
+    # Tests start some hundred processes: each would compile every module of ours anew where nothing may be kept.
+    os.environ.pop("PYTHONDONTWRITEBYTECODE", None)
+    subprocess.run([sys.executable, "-m", "compileall", "-q", "src", "tests", "benchmarks"], cwd=ROOT, check=True)
     with ThreadPoolExecutor(2) as pool:
         good = all(list(pool.map(lambda c: check(*c), CHECKS)))
     # Two test processes with as many BLAS threads each stand in each other's way.
