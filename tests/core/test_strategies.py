@@ -35,7 +35,7 @@ def search(key: str, space: Space, most: int, seed: int = 3) -> tuple[list[dict]
 
 
 @EVERY
-@settings(max_examples=20)
+@settings(max_examples=10)
 @given(space=st.one_of(spaces(), conditional_spaces()))
 def test_proposals_lie_in_the_space_and_never_repeat(key: str, space: Space) -> None:
     found, _ = search(key, space, 12)

@@ -118,34 +118,39 @@ def _check_reached(space: Space) -> None:
             return
     for parameter in reversed(space.order):  # the innermost first: whoever reaches one of them saw all before it
         if parameter.name not in seen:
-            reached = _reach(space, parameter)
-            if parameter.name not in reached:
-                never = _outermost_never(space, seen) or parameter
-                raise InvalidSpace(f"{never.name}: its condition '{never.condition}' is never true in this space.", at=never.name)
+            reached = _quick(space, parameter, rng)
             seen |= set(reached)
-
-
-def _outermost_never(space: Space, seen: set[str]) -> Parameter | None:
-    """The first parameter that is never reached: those behind it only follow."""
-    for parameter in space.order:
+            if parameter.name not in reached:
+                break
+    for parameter in space.order:  # the outermost first: those behind one that is never reached only follow
         if parameter.name not in seen:
-            reached = _reach(space, parameter)
+            reached = _reach(space, parameter, rng)
             if parameter.name not in reached:
-                return parameter
+                raise InvalidSpace(
+                    f"{parameter.name}: its condition '{parameter.condition}' is never true in this space.", at=parameter.name
+                )
             seen |= set(reached)
-    return None
 
 
-def _reach(space: Space, parameter: Parameter) -> dict[str, Value]:
-    """A harder look for rare conditions: a configuration that has the parameter, if one is found."""
+def _quick(space: Space, parameter: Parameter, rng: Generator) -> dict[str, Value]:
+    """A configuration that comes as near as can be to having the parameter, by meeting one condition after the other."""
     assert parameter.condition is not None
     conditions = _conditions(space, parameter.condition)
-    rng = np.random.default_rng(1)
     found: dict[str, Value] = {}
     for _ in range(8 if len(space.parameters) <= LARGE else 2):
         found = _one_by_one(space, conditions, rng)
         if parameter.name in found:
-            return found
+            break
+    return found
+
+
+def _reach(space: Space, parameter: Parameter, rng: Generator) -> dict[str, Value]:
+    """A harder look for rare conditions."""
+    assert parameter.condition is not None
+    found = _quick(space, parameter, rng)
+    if parameter.name in found:
+        return found
+    conditions = _conditions(space, parameter.condition)
     wanted = Space(space.parameters, (conditions[0] if len(conditions) == 1 else Junction("and", tuple(conditions)),))
     return repair(wanted, found, rng)
 
@@ -155,7 +160,8 @@ def _one_by_one(space: Space, conditions: list[Expression], rng: Generator) -> d
     point = rng.random(space.dimension)
     found = space.decode(point)
     for place, condition in enumerate(conditions):
-        moved = [space.place[n] for n in names(condition) if n in space.place]
+        # Names that have no value now cannot be moved: nothing comes of trying.
+        moved = [space.place[n] for n in names(condition) if n in space.place and n in found]
         for _ in range(TRIES):
             if holds(condition, found) or not moved:
                 break
