@@ -45,6 +45,10 @@ def test_every_setting_is_described_and_its_default_allowed(key: str) -> None:
 def test_a_regression_is_not_offered_class_weights() -> None:
     assert "balance" in OURS.learner("forest", "binary").defaults
     assert "balance" not in OURS.learner("forest", "regression").defaults
+    assert "balance" in OURS.learner("forest", "binary").default_space().by_name
+    boosting = OURS.learner("boosting", "binary")
+    assert "balance" not in boosting.default_space().by_name, "it costs ten times the work there"
+    boosting.check(parse("balance: yes | no"))
 
 
 @pytest.mark.parametrize(

@@ -26,6 +26,7 @@ from pellux.objectives.tabular.fold_data import FoldData
 from pellux.objectives.tabular.learners.catalogue import OURS
 from pellux.objectives.tabular.prefixes import Prefixes
 from pellux.objectives.tabular.preparation import steps_of
+from pellux.objectives.tabular.target import telling
 from pellux.service.planning.requests import BriefRequest
 from pellux.service.problems.framing import Framed, frame
 from pellux.service.workspace import Workspace
@@ -149,3 +150,10 @@ def test_a_fit_keeps_its_warnings_and_its_time(workspace: Workspace, tmp_path: P
     )
     assert (fitted.seconds, fitted.predict_seconds) == (3.0, 0.5)
     assert any("ConvergenceWarning" in w for w in fitted.warnings)
+
+
+def test_weights_that_are_all_the_same_are_left_away() -> None:
+    assert telling(None) is None
+    assert telling(np.full(5, 2.5)) is None
+    weights = np.array([1.0, 1.0, 2.0])
+    assert telling(weights) is weights

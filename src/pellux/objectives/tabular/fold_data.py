@@ -13,7 +13,7 @@ from pellux.core.judging import Brief, Folds
 from pellux.objectives.tabular.prefixes import Pair, Prefixes
 from pellux.objectives.tabular.preparation import Steps, feature_matrix, native_columns, reducer, transformer, without_empty
 from pellux.objectives.tabular.row_samples import nested_order
-from pellux.objectives.tabular.target import target_array, weight_array
+from pellux.objectives.tabular.target import target_array, telling, weight_array
 from pellux.tables.table import Table
 
 FALSE_ALARM = "categorical_feature keyword has been found"  # LightGBM, of how it was told which columns are categories
@@ -61,7 +61,7 @@ class FoldData:
         weight = self._weight
         return PreparedFold(
             train, self._target[learning], test, self._target[judging], native,
-            None if weight is None else weight[learning], None if weight is None else weight[judging],
+            None if weight is None else telling(weight[learning]), None if weight is None else weight[judging],
         )  # fmt: skip
 
     def _rows_of(self, fold: int, share: float) -> tuple[NDArray[np.intp], NDArray[np.intp]]:

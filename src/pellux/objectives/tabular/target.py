@@ -97,6 +97,11 @@ def weight_array(table: Table, brief: Brief) -> NDArray[np.float64] | None:
     return found
 
 
+def telling(weight: NDArray[np.float64] | None) -> NDArray[np.float64] | None:
+    """Weights to learn with; None where all are the same, which says nothing and costs some learners ten times the work."""
+    return None if weight is None or len(weight) == 0 or weight.min() == weight.max() else weight
+
+
 def split_rows(table: Table, brief: Brief) -> Rows:
     """What the split plan of a brief looks at."""
     target, known = target_array(table, brief)

@@ -29,7 +29,7 @@ from pellux.objectives.tabular.preparation import (
     steps_of,
     transformer,
 )
-from pellux.objectives.tabular.target import target_array, weight_array
+from pellux.objectives.tabular.target import target_array, telling, weight_array
 from pellux.tables.files import FOLDS, array
 from pellux.tables.table import Table
 
@@ -138,7 +138,7 @@ def fitted(key: str, settings: Mapping[str, Any], ground: Ground, rows: NDArray[
     """The pipeline, fitted on some rows."""
     pipeline = unfitted(key, settings, ground, rows)
     with quiet():
-        weight = ground.weight_of(rows)
+        weight = telling(ground.weight_of(rows))
         given = {} if weight is None else {"learn__sample_weight": weight}
         pipeline.fit(ground.matrix[rows], ground.target[rows], **given)
     pipeline.steps[-1] = ("learn", plain(pipeline.named_steps["learn"]))

@@ -3,11 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import Any
 
 from pellux.core.judging import BINARY, MULTICLASS, REGRESSION
 from pellux.objectives.tabular.learners.linear import BALANCE
-from pellux.objectives.tabular.learners.settings import MORE_COSTS_LESS, MORE_COSTS_MORE, Circumstances, Growth, Learner, Setting
+from pellux.objectives.tabular.learners.settings import (
+    MORE_COSTS_LESS,
+    MORE_COSTS_MORE,
+    YES_COSTS_MORE,
+    Circumstances,
+    Growth,
+    Learner,
+    Setting,
+)
 
 
 def _boosting(settings: Mapping[str, Any], around: Circumstances) -> Any:
@@ -61,6 +70,10 @@ PULL = Setting(
     "pull", "Pulls the answers of the leaves towards zero; guards against overfitting.",
     0.0, "1e-3 .. 100 log", "0 .. 1e9",
 )  # fmt: skip
+DEAR_BALANCE = replace(
+    BALANCE, usual=False, cost=YES_COSTS_MORE,
+    sentence="Weights rows so that rare classes count as much as common ones. Here a fit takes about ten times as long with it.",
+)  # fmt: skip
 BOOSTING = Learner(
     key="boosting",
     label="Gradient boosting",
@@ -81,7 +94,7 @@ BOOSTING = Learner(
             "bins", "Steps into which every column is cut before growing; 255 is the finest.",
             255, "255", "2 .. 255 int", MORE_COSTS_MORE,
         ),
-        BALANCE,
+        DEAR_BALANCE,
     ),
     build=_boosting,
     growth=Growth("rounds", 20, _grow, _steer, steerable=("rate", "leaves", "min_leaf", "pull"), parameter="max_iter"),

@@ -12,6 +12,7 @@ from pellux.core.judging.metrics import TASKS
 from pellux.core.space import Choice, Distributed, Fixed, Integer, Parameter, Real, Space, Value, YesNo, parse
 
 MORE_COSTS_MORE, MORE_COSTS_LESS, NO_COST = "more costs more", "more costs less", "no effect on cost"
+YES_COSTS_MORE = "yes costs more"
 OF_LEARNER, OF_PREPARATION = "learner", "preparation"
 
 
@@ -27,6 +28,8 @@ class Setting:
         Everything the learner accepts, in space notation.
     part : str
         'learner', or 'preparation' for what is done to the columns before.
+    usual : bool
+        Whether a default space searches it; what costs much and helps few is left at its default.
     """
 
     name: str
@@ -37,6 +40,7 @@ class Setting:
     cost: str = NO_COST
     tasks: tuple[str, ...] = TASKS
     part: str = OF_LEARNER
+    usual: bool = True
 
     @property
     def allowed(self) -> Parameter:
@@ -46,7 +50,7 @@ class Setting:
     def cheap(self) -> Value:
         """The value of its range that is quickest to fit: a good first try when fits are slow."""
         ends = parse(f"{self.name}: {self.domain}").parameters[0]
-        if self.cost == NO_COST or not isinstance(ends, (Real, Integer)):
+        if self.cost in (NO_COST, YES_COSTS_MORE) or not isinstance(ends, (Real, Integer)):
             return self.default
         return ends.low if self.cost == MORE_COSTS_MORE else ends.high
 
@@ -147,7 +151,7 @@ class Learner:
 
     def default_space(self) -> Space:
         """Its own settings; those of the preparation ride along at their defaults unless a person searches them."""
-        return parse("\n".join(self.line(s) for s in self.settings if s.part == OF_LEARNER))
+        return parse("\n".join(self.line(s) for s in self.settings if s.part == OF_LEARNER and s.usual))
 
     def check(self, space: Space) -> None:
         """Raise InvalidSpace when the space names an unknown setting or a value the learner does not accept."""

@@ -136,7 +136,8 @@ def _settings(learners: Sequence[Learner]) -> list[Setting]:
             found.append(settings[0])
         else:
             found += [
-                Setting(f"{m.key}_{name}", s.sentence, s.default, s.domain, s.limits, s.cost, s.tasks, s.part) for m, s in owners
+                Setting(f"{m.key}_{name}", s.sentence, s.default, s.domain, s.limits, s.cost, s.tasks, s.part, s.usual)
+                for m, s in owners
             ]
     return found
 
