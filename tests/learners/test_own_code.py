@@ -194,6 +194,19 @@ def optional(truth, predicted, weight=None):
 """
 
 
+def test_a_metric_is_offered_where_it_fits_and_judges_no_problem_that_does_not_name_it(bench: Workspace, yard: Path) -> None:
+    (yard / "two.py").write_text(
+        "def binary_only(truth, predicted):\n    assert set(truth) <= {0, 1}, 'two classes only'\n    return float((truth == predicted).mean())\n"
+    )
+    own = bring(bench, OwnCodeRequest(kind="metric", where="two.py:binary_only"))
+    assert own.tasks == ["binary"]
+    metrics = bench.catalogue.metrics
+    assert own.key in {m.key for m in metrics.of_task("binary")}
+    assert own.key not in {m.key for m in metrics.of_task("multiclass")}
+    assert own.key not in {m.key for m in metrics.beside("binary", ["accuracy"])}
+    assert own.key in {m.key for m in metrics.beside("binary", [own.key])}
+
+
 def test_a_metric_takes_weights_or_is_refused_where_there_are_some(bench: Workspace, yard: Path, tmp_path: Path) -> None:
     (yard / "three.py").write_text(METRICS_OF_THREE)
     keys = {

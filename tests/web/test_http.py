@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import errno
 import json
 import re
 import threading
@@ -15,6 +16,7 @@ from jsonschema import Draft202012Validator
 from openapi_spec_validator import validate
 
 from pellux.service.engine.engine import Engine
+from pellux.service.problems import problems
 from pellux.store.problems import label
 from pellux.web.app import create_app
 from pellux.web.resources import api
@@ -201,6 +203,10 @@ def test_wrong_filters_and_sorts_are_told(client: Client, engine: Engine, proble
     body = {"learner": "tree", "space": "depth: 2 .. 8 int", "plan": {"trials": 1, "workers": 1}}
     search = client("POST", f"/problems/{problem['id']}/searches", body, 201)["id"]
     refused(client("GET", f"/searches/{search}/trials?where=depth"), 422, "invalid-plan", "not a comparison", "where")
+    refused(client("GET", f"/searches/{search}/trials?where=dept > 1"), 422, "invalid-plan", "Did you mean 'depth'?", "where")
+    refused(client("GET", f"/searches/{search}/trials?sort=zzzz"), 422, "invalid-plan", "There are: number, mean", "sort")
+    by_header = client("GET", f"/searches/{search}/trials?where=Trial >= 0, Cost >= 0&sort=Sightline", status=200)
+    assert by_header["total"] == client("GET", f"/searches/{search}/trials?where=number >= 0", status=200)["total"] > 0
     refused(client("GET", f"/searches/{search}/trials?sort=1;drop"), 422, "invalid-plan", "not a column", "sort")
     assert client("GET", f"/searches/{search}/trials?where=depth > 99", status=200)["total"] == 0
     refused(client("GET", f"/searches/{search}/export/xlsx"), 422, "invalid-plan", "Allowed: csv")
@@ -354,3 +360,11 @@ def test_what_is_sent_twice_is_done_once(client: Client, engine: Engine, problem
     assert [client("POST", path, wrong, headers={"Idempotency-Key": "wrong"})["status"] for _ in range(2)] == [422, 422]
     assert engine.join(both[0]["id"], 60)
     assert client("POST", path, TREE, 201)["id"] != both[0]["id"], "without a key each is another wish"
+
+
+def test_a_disk_that_is_found_full_anywhere_is_told_and_passes(client: Client, monkeypatch: pytest.MonkeyPatch) -> None:
+    def full(*arguments: object, **more: object) -> None:
+        raise OSError(errno.ENOSPC, "No space left on device")
+
+    monkeypatch.setattr(problems, "list_problems", full)
+    refused(client("GET", "/problems"), 503, "workspace", "is full")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import difflib
 import re
 from collections.abc import Collection, Mapping, Sequence
 from typing import Any
@@ -18,7 +19,8 @@ T, S = models.Trial, models.Search
 RANKED = ("search", "baselines")
 SCORED, BASELINE = "scored", "baseline"
 SORTS = {"number": T.number, "mean": T.mean, "score": T.rank_score, "standard_error": T.standard_error,
-         "seconds": T.seconds, "state": T.state, "seen": T.seen}  # fmt: skip
+         "seconds": T.seconds, "state": T.state, "seen": T.seen, "origin": T.origin}  # fmt: skip
+HEADERS = {"trial": "number", "cost": "seconds", "sightline": "seen", "error": "standard_error"}  # as the table calls them
 COMPARISON = re.compile(r"\s*([A-Za-z_]\w*)\s*(<=|>=|!=|=|<|>)\s*(.+?)\s*\Z")
 BEST_FIRST = (T.rank_score.desc(), T.id)
 
@@ -195,31 +197,38 @@ def rejudged_scores(session: Session, problem_id: int) -> list[tuple[int, list[f
 
 
 def page(
-    session: Session, search_id: int, *, offset: int, limit: int, sort: str, descending: bool, where: str
-) -> tuple[list[Trial], int]:
-    """A page of trials, and how many there are in all. `where` is comparisons parted by commas."""
-    chosen = [T.search_id == search_id, *_conditions(where)]
+    session: Session, search_id: int, *, settings: Collection[str], offset: int, limit: int, sort: str, descending: bool, where: str,
+) -> tuple[list[Trial], int]:  # fmt: skip
+    """A page of trials, and how many there are in all. `where` is comparisons parted by commas; `settings` are the names that may
+    stand in it beside the table's columns."""
+    chosen = [T.search_id == search_id, *_conditions(where, settings)]
     total = session.scalar(select(func.count(T.id)).where(*chosen)) or 0
-    key = SORTS[sort] if sort in SORTS else _parameter(sort)
+    key = _column(sort, settings, at="sort")
     order = (key.desc() if descending else key.asc()).nulls_last()
     return every(session, Trial, of(Trial).where(*chosen).order_by(order, T.number).offset(offset).limit(limit)), total
 
 
-def _parameter(name: str) -> ColumnElement[Any]:
-    if not re.fullmatch(r"[A-Za-z_]\w*", name):
-        raise InvalidPlan(f"'{name}' is not a column of the table.", at="sort")
-    return func.json_extract(T.configuration, f"$.{name}")
+def _column(name: str, settings: Collection[str], *, at: str) -> Any:
+    """What a name stands for: a setting, a column by its name or by its header; InvalidPlan names the nearest one."""
+    if name in settings:
+        return func.json_extract(T.configuration, f'$."{name}"')
+    found = SORTS.get(HEADERS.get(name.lower(), name.lower()))
+    if found is None:
+        known = [*SORTS, *HEADERS, *settings]
+        near = difflib.get_close_matches(name, known, 1)
+        hint = f" Did you mean '{near[0]}'?" if near else f" There are: {', '.join(known)}."
+        raise InvalidPlan(f"'{name}' is not a column of the table.{hint}", at=at)
+    return found
 
 
-def _conditions(where: str) -> list[ColumnElement[bool]]:
+def _conditions(where: str, settings: Collection[str]) -> list[ColumnElement[bool]]:
     found = []
     for part in filter(None, (piece.strip() for piece in where.split(","))):
         match = COMPARISON.match(part)
         if match is None:
             raise InvalidPlan(f"'{part}' is not a comparison such as rate < 0.1 or state = scored.", at="where")
         name, sign, text = match.groups()
-        column = SORTS.get(name) or (T.origin if name == "origin" else _parameter(name))
-        found.append(_compare(column, sign, text))  # type: ignore[arg-type]
+        found.append(_compare(_column(name, settings, at="where"), sign, text))
     return [and_(*found)] if found else []
 
 

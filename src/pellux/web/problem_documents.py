@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import logging
 from http import HTTPStatus
 
@@ -42,6 +43,13 @@ def install(app: Flask) -> None:
         if status < 400:
             return current_app.response_class(status=status, headers=error.get_headers())
         return problem(status, HTTPStatus(status).phrase.lower().replace(" ", "-"), error.description or "")
+
+    @app.errorhandler(OSError)
+    def full(error: OSError) -> Response:
+        """A disk without room may be found full wherever something is written: that passes."""
+        if error.errno not in (errno.ENOSPC, errno.EDQUOT):
+            return unforeseen(error)
+        return ours(WorkspaceError("The disk that holds the workspace is full. Free some space and try again."))
 
     @app.errorhandler(Exception)
     def unforeseen(error: Exception) -> Response:

@@ -5,7 +5,7 @@ scikit-learn is imported when a score is computed: whoever only shows the list s
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -297,6 +297,10 @@ class Metrics:
 
     def of_task(self, task: str) -> list[Metric]:
         return [m for m in self.every() if task in m.tasks]
+
+    def beside(self, task: str, named: Collection[str]) -> list[Metric]:
+        """Ours of a task, and of the own ones those that are named: one made for another problem means nothing here."""
+        return [m for m in self.of_task(task) if m.key in METRICS or m.key in named]
 
     def suiting(self, key: str, task: str, *, at: str = "metric") -> Metric:
         """The metric, or InvalidBrief when it cannot judge this task."""

@@ -64,7 +64,7 @@ def baseline_for(session: Session, problem_id: int, key: str) -> Trial | None:
 def _metrics(workspace: Workspace, ground: Judged, pair: list[Trial]) -> list[MetricPair]:
     brief = ground.brief
     named = not isinstance(ground, CodeGround) or ground.named  # else the score that decides is nobody's here
-    others = [m.key for m in brief.metrics.of_task(brief.task) if not (named and m.key == brief.metric)]
+    others = [m.key for m in brief.metrics.beside(brief.task, brief.recorded) if not (named and m.key == brief.metric)]
     found = side_scores(workspace, ground, pair, others)
     lines = {**({brief.metric: {t.id: t.mean for t in pair}} if named else {}), **found}
     return [

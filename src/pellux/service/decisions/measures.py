@@ -40,7 +40,10 @@ class TableMeasures:
 
     @property
     def keys(self) -> list[str]:
-        return [*COSTS, *(m.key for m in self.brief.metrics.of_task(self.brief.task) if m.key != self.brief.metric)]
+        return [
+            *COSTS,
+            *(m.key for m in self.brief.metrics.beside(self.brief.task, self.brief.recorded) if m.key != self.brief.metric),
+        ]
 
     def larger_is_better(self, measure: str) -> bool:
         return measure not in COSTS and self.brief.metrics.get(measure).larger_is_better

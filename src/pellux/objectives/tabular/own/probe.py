@@ -165,15 +165,28 @@ def _metric(function: Any, order: dict[str, Any]) -> dict[str, Any]:
         raise TypeError(f"{function!r} is not a function")
     rng, third = np.random.default_rng(0), _third(function)
     weights = {"none": (), "needed": (np.ones(ROWS),), "optional": (np.ones(ROWS),)}[third]
+    suited, trouble = [], []
     for task in order["tasks"]:
-        classes = {"binary": 2, "multiclass": 3}.get(task, 0)
-        truth = rng.integers(0, classes, ROWS) if classes else rng.normal(size=ROWS)
-        said = rng.dirichlet(np.ones(classes), ROWS) if classes and order["needs"] == "probabilities" else truth
-        scores = [float(function(truth, said, *weights)), *([float(function(truth, said))] if third != "needed" else [])]
-        if not np.isfinite(scores).all():
-            raise ValueError(f"it gave {scores[0]} for a plain example of a {task} target")
+        try:
+            _example(function, task, order["needs"], third, weights, rng)
+        except Exception as error:
+            trouble.append(error)
+        else:
+            suited.append(task)
+    if not suited:
+        raise trouble[0]
     doc = (inspect.getdoc(function) or "").split("\n\n")[0].replace("\n", " ").strip()
-    return {"sentence": doc or f"Your own function {function.__name__}.", "third": third}
+    return {"sentence": doc or f"Your own function {function.__name__}.", "third": third, "tasks": suited}
+
+
+def _example(function: Any, task: str, needs: str, third: str, weights: tuple[Any, ...], rng: Any) -> None:
+    """Judge a plain example of a kind of target; what it cannot judge it raises at, or is not finite."""
+    classes = {"binary": 2, "multiclass": 3}.get(task, 0)
+    truth = rng.integers(0, classes, ROWS) if classes else rng.normal(size=ROWS)
+    said = rng.dirichlet(np.ones(classes), ROWS) if classes and needs == "probabilities" else truth
+    scores = [float(function(truth, said, *weights)), *([float(function(truth, said))] if third != "needed" else [])]
+    if not np.isfinite(scores).all():
+        raise ValueError(f"it gave {scores[0]} for a plain example of a {task} target")
 
 
 def _third(function: Any) -> str:
