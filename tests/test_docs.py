@@ -15,7 +15,7 @@ from pellux.core.stopping import RULES as STOPPING
 from pellux.core.strategies import STRATEGIES
 from pellux.objectives.tabular.learners.catalogue import LEARNERS
 from pellux.service.decisions.measures import COSTS
-from pellux.service.decisions.takeaway import BY_NAME
+from pellux.service.decisions.takeaway import CODE_FILES, FILES, OWN
 from pellux.service.planning.requests import SettingsRequest
 from pellux.service.workspace import EngineHeld
 
@@ -58,7 +58,7 @@ def test_rules_and_files_of_a_decision_are_documented() -> None:
     page = text("docs/decision.md")
     for name in (*RULES, *COSTS):
         assert f"`{name}`" in page
-    for name in BY_NAME:
+    for name in {file.name for file in (*FILES, *CODE_FILES, OWN)}:
         stem, _, ending = name.partition(".")
         assert f"`{name}`" in page or (f"`{stem}." in page and f"`.{ending}`" in page), name
 

@@ -221,7 +221,7 @@ def test_the_race_ends_the_hopeless_and_spares_the_incumbent() -> None:
     record.note_folds(51, tuple(good[:2] + 0.01))
     found = judged("fold race", TrialContext(50, 0), record)
     assert isinstance(found, Prune)
-    assert sentence(found.reason) == f"fold 2: behind the best (trial {incumbent}) by 0.5, P(win) 0.0%"
+    assert sentence(found.reason) == f"P(win) 0.0%: 0.5 behind the best (trial {incumbent}) after fold 2"
     assert isinstance(judged("fold race", TrialContext(51, 0), record), Keep)
     assert isinstance(judged("fold race", TrialContext(incumbent, 3), record), Keep)
     assert RaceSettings().least == 2

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import io
 import os
 import subprocess
 import sys
 import time
+import zipfile
 from pathlib import Path
 
 import joblib
@@ -19,8 +21,14 @@ from pellux.objectives.tabular.fold_data import FoldData
 from pellux.objectives.tabular.learners.catalogue import OURS
 from pellux.objectives.tabular.preparation import steps_of
 from pellux.objectives.tabular.whole_fit import Ground, fitted
+from pellux.service.decisions.candidates import FinalistsQuery
+from pellux.service.decisions.decisions import DecisionRequest, decide
+from pellux.service.decisions.finalists import finalists
 from pellux.service.decisions.grounds import ground_of
-from pellux.service.planning.requests import BriefRequest
+from pellux.service.decisions.takeaway import content, write_all
+from pellux.service.engine.engine import Engine
+from pellux.service.planning.launching import launch
+from pellux.service.planning.requests import BriefRequest, SearchRequest, SettingsRequest
 from pellux.service.problems import own_code
 from pellux.service.problems.own_code import OwnCodeRequest, bring, list_own
 from pellux.service.problems.problems import create_problem
@@ -122,6 +130,41 @@ def test_a_class_of_ones_own_is_read_searched_and_taken_away(bench: Workspace, t
     again = bring(bench, OwnCodeRequest(kind="learner", where="centres.py:Centres"))
     assert again.key == own.key
     assert [o.key for o in list_own(bench)] == [own.key]
+
+
+def test_what_is_taken_away_has_its_files_and_loads_beside_them(bench: Workspace, yard: Path, tmp_path: Path) -> None:
+    own = bring(bench, OwnCodeRequest(kind="learner", where="centres.py:Centres"))
+    table = imported(bench, tmp_path)
+    problem = create_problem(bench, BriefRequest(data=table.hash, target="label", metric="ROC AUC", ignore=["amount"], seed=4))
+    engine = Engine(bench)
+    try:
+        search = launch(
+            engine, problem, SearchRequest(learner=own.key, space="sharpness: 0.5 .. 2", plan=SettingsRequest(trials=2))
+        )
+        assert engine.join(search, 90)
+        best = finalists(bench, problem, FinalistsQuery()).finalists[0].trial
+        made = decide(engine, problem, DecisionRequest(trial_id=best.id, reason="the one there is"))
+        engine.analyst.finish(60)
+        names = write_all(bench, made, tmp_path / "out")
+        assert {"centres.py", "helper.py", "model.joblib", "train.py"} <= set(names)
+        assert zipfile.ZipFile(io.BytesIO(content(bench, made, "own.zip")[0])).namelist() == [
+            "centres.py",
+            "helper.py",
+            "outsider.py",
+        ]
+    finally:
+        engine.close()
+    for path in yard.glob("*.py"):  # nobody needs them any more
+        path.unlink()
+    loads = "import sys, joblib; sys.path.insert(0, '.'); model = joblib.load('model.joblib'); "
+    loads += "print(type(model.named_steps['learn'].model_).__module__, 'pellux' in sys.modules, sys.modules['helper'].__file__)"
+    done = subprocess.run([sys.executable, "-P", "-c", loads], capture_output=True, text=True, cwd=tmp_path / "out")
+    assert done.stdout.split()[-3:-1] == ["centres", "False"], done.stderr
+    assert str(tmp_path / "out") in done.stdout
+    checked = subprocess.run(
+        [sys.executable, "train.py", str(tmp_path / "mixed.csv"), "--check"], cwd=tmp_path / "out", capture_output=True, text=True
+    )
+    assert checked.returncode == 0, checked.stderr
 
 
 def test_what_it_imports_from_its_folder_is_its_code_too(bench: Workspace, yard: Path) -> None:

@@ -199,7 +199,7 @@ def test_one_fold_searches_on_it_and_judges_finalists_on_all(engine: Engine, tmp
     assert all(len(t.scores) == 5 and None not in t.scores for t in scored)
     assert all([s is not None for s in t.scores] == [False, False, True] for t in pruned)
     assert min(t.scores[2] or 0 for t in scored) >= max(t.scores[2] or 0 for t in pruned)
-    assert all("fold 3: place" in t.reason for t in pruned)
+    assert all("after fold 3" in t.reason for t in pruned)
     view = searches.search_view(engine, search)
     assert view.fits.run == 5 + 8 + 2 * 4
     ladder = [(rung.level, rung.reached, rung.ended_early) for rung in curves.curves(engine.workspace, search).ladder]

@@ -64,7 +64,7 @@ def test_a_reason_of_a_newer_version_is_told_as_it_is() -> None:
 def test_reasons_come_back_from_json_as_they_were() -> None:
     reason = because("outrun", folds=2, best=3, behind=0.125, chance=0.01)
     assert Reason.from_json(reason.to_json()) == reason
-    assert sentence(reason) == "fold 2: behind the best (trial 3) by 0.125, P(win) 1.0%"
+    assert sentence(reason) == "P(win) 1.0%: 0.125 behind the best (trial 3) after fold 2"
     assert sentence(because("fold failed", fold=2, because=because("error", kind="ValueError", text="no").to_json())) == (
         "Fold 2: ValueError: no"
     )
@@ -72,8 +72,8 @@ def test_reasons_come_back_from_json_as_they_were() -> None:
 
 def test_a_trial_that_waited_to_the_end_keeps_its_facts() -> None:
     waited = {"code": "waits at its rung", "rung": 1, "place": 3, "of": 4, "go_on": 2}
-    assert sentence(waited) == "rung 1: place 3 of 4, 2 go on so far"
-    assert sentence({**waited, "code": PARKED}) == "rung 1: place 3 of 4, 2 went on"
+    assert sentence(waited) == "place 3 of 4 at rung 1, 2 go on so far"
+    assert sentence({**waited, "code": PARKED}) == "place 3 of 4 at rung 1, 2 went on"
 
 
 def test_old_prose_is_kept_as_it_was_written() -> None:

@@ -30,7 +30,7 @@ def _waits_for_cohort(f: Facts) -> str:
 
 
 def _place(f: Facts) -> str:
-    return f"rung {f['rung']}: place {f['place']} of {f['of']}"
+    return f"place {f['place']} of {f['of']} at rung {f['rung']}"
 
 
 SENTENCES: dict[str, Callable[[Facts], str]] = {
@@ -51,16 +51,18 @@ SENTENCES: dict[str, Callable[[Facts], str]] = {
     "fold failed": lambda f: f"Fold {f['fold']}: {sentence(f['because'])}",
     "trial took too long": lambda f: f"The trial took longer than its limit of {f['limit']:g} s.",
     # What stopping rules say
-    "outrun": lambda f: f"fold {f['folds']}: behind the best (trial {f['best']}) by {f['behind']:.3g}, P(win) {f['chance']:.1%}",
+    # What decides comes first: lists show the beginning.
+    "outrun": lambda f: f"P(win) {f['chance']:.1%}: {f['behind']:.3g} behind the best (trial {f['best']}) after fold {f['folds']}",
     "below the median": lambda f: (
-        f"after {f['folds']} folds: {f['mean']:.4g} on average, worse than the median {f['median']:.4g} of {f['others']} trials"
+        f"worse than the median {f['median']:.4g} of {f['others']} trials: {f['mean']:.4g} on average after {f['folds']} folds"
     ),
     "curve below the median": lambda f: (
-        f"fold {f['fold']}, iteration {f['iteration']}: best {f['best']:.4g}, "
-        f"worse than the median {f['median']:.4g} of {f['others']} finished curves"
+        f"worse than the median {f['median']:.4g} of {f['others']} finished curves: "
+        f"best {f['best']:.4g} up to iteration {f['iteration']} of fold {f['fold']}"
     ),
     "flat": lambda f: (
-        f"fold {f['fold']}, iteration {f['iteration']}: flat from the start, {f['first']:.4g} at first and never {f['gain']:g} better"
+        f"flat from the start: {f['first']:.4g} at first and never {f['gain']:g} better, "
+        f"up to iteration {f['iteration']} of fold {f['fold']}"
     ),
     "gains no more": lambda f: f"no gain since iteration {f['since']} of {f['iteration']}",
     "waits for its cohort": _waits_for_cohort,
@@ -70,7 +72,7 @@ SENTENCES: dict[str, Callable[[Facts], str]] = {
     "cannot go on any more": lambda f: f"{_place(f)}; no more than {f['most']} can go on",
     "waits for the others": lambda f: f"fold {f['fold']}: waits until all trials have seen it",
     "not among the finalists": lambda f: (
-        f"fold {f['fold']}: place {f['place']} of {f['of']}, the best {f['went_on']} went on to all folds"
+        f"place {f['place']} of {f['of']} after fold {f['fold']}, the best {f['went_on']} went on to all folds"
     ),
     # What pauses a search
     "code changed": lambda f: (

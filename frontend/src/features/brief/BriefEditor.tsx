@@ -7,6 +7,7 @@ import { usePreview, useSaveBrief } from "../../api/problems";
 import { useDebounced } from "../../ui/useDebounced";
 import { count } from "../../lib/format";
 import { Baselines } from "./Baselines";
+import { ClassesOrNumber, isAsked } from "./ClassesOrNumber";
 import { ColumnList } from "./ColumnList";
 import { FieldError } from "../../ui/FieldError";
 import { Findings } from "./Findings";
@@ -55,6 +56,7 @@ export function BriefEditor({
     "target features metric recorded folds repeats gap holdout holdout_by seed group time fold positive name".split(
       " ",
     );
+  const target = data.columns.find((column) => column.name === form.target);
   const ready = form.target !== "" && preview.isSuccess && !preview.isPlaceholderData;
   return (
     <div
@@ -94,6 +96,15 @@ export function BriefEditor({
               slotProps={{ inputLabel: { shrink: true } }}
             />
             {at("target") && <FieldError text={at("target")!} field="target" />}
+            {onType && isAsked(target) && (
+              <ClassesOrNumber
+                column={target!}
+                onType={(type) => {
+                  change({ metric: "", recorded: [], positive: "", kind: "" });
+                  onType(target!.name, type);
+                }}
+              />
+            )}
             {problem && <Baselines problem={problem} />}
             <MetricPicker
               preview={preview.data}

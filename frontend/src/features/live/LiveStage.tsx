@@ -158,7 +158,14 @@ function Watch({ problem, search, inspect }: { problem: Problem; search: Search;
         {outside && search.state === "running" && <Asking search={search.id} />}
         <Savings search={search} inspect={inspect} />
         {curves && !curves.population && grows && <Rungs curves={curves} counter={counter} />}
-        <NowAndLast search={search} folds={search.folds} scale={scale} lanes={lanes} inspect={inspect} />
+        <NowAndLast
+          search={search}
+          folds={search.folds}
+          scale={scale}
+          lanes={lanes}
+          points={points}
+          inspect={inspect}
+        />
       </aside>
     </div>
   );

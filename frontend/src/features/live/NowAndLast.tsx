@@ -1,11 +1,12 @@
 import { useMutation } from "@tanstack/react-query";
-import type { Lanes, Refusal, Search } from "../../api/client";
+import type { Lanes, Points, Refusal, Search } from "../../api/client";
 import type { TrialNow } from "../../api/patches";
 import { useHappening } from "../../api/searches";
 import { withdrawTrial } from "../../api/trials";
 import { duration, plural, scalar, withError } from "../../lib/format";
 import type { ScoreScale } from "../../lib/ramp";
 import { FoldRing } from "../../charts/FoldRing";
+import { differing } from "./differing";
 import { progressOf } from "./progress";
 
 interface Props {
@@ -13,16 +14,17 @@ interface Props {
   folds: number;
   scale: ScoreScale;
   lanes: Lanes | undefined;
+  points: Points | undefined;
   inspect: (id: number) => void;
 }
 
 /** Right of the curves: what runs now, and what ended last with its outcome in words. */
-export function NowAndLast({ search, folds, scale, lanes, inspect }: Props) {
+export function NowAndLast({ search, folds, scale, lanes, points, inspect }: Props) {
   const happening = useHappening(search.id).data;
   const withdrawal = useMutation<unknown, Refusal, number>({ mutationFn: withdrawTrial });
   const all = Object.values(happening?.live ?? {}).sort((a, b) => a.number - b.number);
   const live = all.filter((trial) => trial.state !== "parked");
-  const searched = search.parameters.filter((p) => p.kind !== "fixed").map((p) => String(p.name));
+  const ordered = (trial: TrialNow) => differing(search, points, trial.configuration);
   return (
     <>
       <section className="sheet col padded">
@@ -49,7 +51,7 @@ export function NowAndLast({ search, folds, scale, lanes, inspect }: Props) {
               <FoldRing scores={scores} running={running} folds={folds} state={trial.state} scale={scale} size={38} />
               <TrialWords
                 trial={trial}
-                searched={searched}
+                searched={ordered(trial)}
                 inspect={inspect}
                 note={
                   `${scores.filter((s) => s !== null).length} of ${folds} folds` +
@@ -75,7 +77,7 @@ export function NowAndLast({ search, folds, scale, lanes, inspect }: Props) {
         {happening?.ended.map((trial) => (
           <div key={trial.number} className="row apart" data-ended={trial.number}>
             <FoldRing scores={trial.scores} folds={folds} state={trial.state} scale={scale} size={28} />
-            <TrialWords trial={trial} searched={searched} inspect={inspect} note={outcome(trial, search)} />
+            <TrialWords trial={trial} searched={ordered(trial)} inspect={inspect} note={outcome(trial, search)} />
           </div>
         ))}
       </section>
@@ -102,17 +104,13 @@ function TrialWords({
   inspect: (id: number) => void;
   note: string;
 }) {
-  const settings = searched.map((key) => `${key} ${scalar(trial.configuration[key])}`).join(" · ");
+  const active = searched.filter((key) => trial.configuration[key] !== undefined);
+  const settings = active.map((key) => `${key} ${scalar(trial.configuration[key])}`).join(" · ");
+  const weak = trial.state === "failed" || trial.state === "ended early";
   return (
     <button className="plain-button grow shrinks" onClick={() => inspect(trial.id)}>
-      <span className="row near">
-        <b className="one-line">{name(trial)}</b>
-        <span
-          className={`small cut ${trial.state === "failed" || trial.state === "ended early" ? "ember" : "soft"}`}
-          title={note}
-        >
-          {note}
-        </span>
+      <span className={`small two-lines ${weak ? "ember" : "soft"}`} title={note}>
+        <b className="one-line ink">{name(trial)}</b> {note}
       </span>
       <span className="small soft cut mono block tiny" title={settings}>
         {settings}

@@ -18,6 +18,7 @@ from pellux.objectives.code.brief import KINDS as CODE
 from pellux.objectives.code.brief import PROGRAM, CodeBrief
 from pellux.objectives.code.final_run import command_line
 from pellux.objectives.code.program import ALL
+from pellux.objectives.tabular.export import standing_alone
 from pellux.objectives.tabular.export.training_script import Origin, training_script
 from pellux.service.decisions.analysis_kinds import KEPT, MODEL, stages_of
 from pellux.service.decisions.configurations import configuration_text
@@ -131,19 +132,19 @@ CODE_FILES = (
     *(file for file in FILES if file.name.startswith(("record.", "trials."))),
 )
 
-BY_NAME = {file.name: file for file in (*FILES, *CODE_FILES)}
+OWN = _File("own.zip", "Your own class and what it imports: unpack it beside model.joblib.", "application/zip")
 
 
-def _files(decision: Decision) -> Sequence[_File]:
+def _files(workspace: Workspace, decision: Decision) -> Sequence[_File]:
     kind = decision.record.get("problem", {}).get("objective", "table")
     if kind not in CODE:
-        return FILES
+        return [*FILES, OWN] if _own_files(workspace, decision) else FILES
     return [file for file in CODE_FILES if kind == PROGRAM or file.name != "command.txt"]
 
 
 def files_of(workspace: Workspace, decision: Decision) -> list[TakeawayFile]:
     fit = newest_analysis(workspace, decision.problem_id, MODEL, _asked(decision))
-    return [_view(workspace, decision, file, fit) for file in _files(decision)]
+    return [_view(workspace, decision, file, fit) for file in _files(workspace, decision)]
 
 
 def _asked(decision: Decision) -> dict[str, int]:
@@ -152,6 +153,8 @@ def _asked(decision: Decision) -> dict[str, int]:
 
 def _view(workspace: Workspace, decision: Decision, file: _File, fit: Analysis | None) -> TakeawayFile:
     if file.make is not None:
+        return TakeawayFile(name=file.name, sentence=file.sentence, state="ready", message="", bytes=None)
+    if file.name == OWN.name:
         return TakeawayFile(name=file.name, sentence=file.sentence, state="ready", message="", bytes=None)
     if file.name == "kept.zip":
         return _kept_view(workspace, decision, file, fit)
@@ -204,11 +207,25 @@ def _below(folder: Path, before: str) -> list[tuple[str, Path]]:
     return [(f"{before}{path.relative_to(folder)}", path) for path in found]
 
 
-def _zipped(workspace: Workspace, decision: Decision) -> bytes:
+def _own_files(workspace: Workspace, decision: Decision) -> list[tuple[str, bytes]]:
+    """Names and contents of what somebody's own class needs, if one was chosen: its file under its own name, what it imports from
+    beside it, and our wrapper around it."""
+    key = str(decision.record["trial"].get("learner", ""))
+    described = workspace.own_folder / f"{key}.json"
+    found = json.loads(described.read_text("utf-8")) if key and described.is_file() else {}
+    if not found:
+        return []
+    paths = [(str(name), workspace.own_folder / key / name) for name in found.get("beside", ())]
+    if found.get("file"):
+        paths.insert(0, (Path(found["file"]).name, workspace.own_folder / f"{key}.py"))
+    return [*((name, path.read_bytes()) for name, path in paths), (f"{standing_alone.MODULE}.py", standing_alone.text().encode())]
+
+
+def _zipped(files: Sequence[tuple[str, bytes]]) -> bytes:
     held = io.BytesIO()
     with zipfile.ZipFile(held, "w", zipfile.ZIP_DEFLATED, compresslevel=4) as archive:
-        for name, path in _kept_paths(workspace, decision):
-            archive.write(path, name)
+        for name, found in files:
+            archive.writestr(name, found)
     return held.getvalue()
 
 
@@ -225,7 +242,7 @@ def content(workspace: Workspace, decision_id: int, name: str) -> tuple[bytes, s
     decision = _decision(workspace, decision_id)
     if name == "everything.zip":
         return _together(workspace, decision), "application/zip"
-    by_name = {file.name: file for file in _files(decision)}
+    by_name = {file.name: file for file in _files(workspace, decision)}
     if name not in by_name:
         raise NotFound(f"A decision has no file '{name}'. It has: {', '.join(by_name)}, everything.zip.")
     return _bytes(workspace, decision, by_name[name]), by_name[name].media
@@ -245,29 +262,29 @@ def _bytes(workspace: Workspace, decision: Decision, file: _File) -> bytes:
     view = next(f for f in files_of(workspace, decision) if f.name == file.name)
     if view.state != "ready":
         raise Conflict(view.message)
-    if file.name == "kept.zip":
-        return _zipped(workspace, decision)
+    if file.name in ("kept.zip", OWN.name):
+        kept = [(name, path.read_bytes()) for name, path in _kept_paths(workspace, decision)] if file.name == "kept.zip" else None
+        return _zipped(_own_files(workspace, decision) if kept is None else kept)
     return (workspace.decision_folder(decision.id) / file.name).read_bytes()
 
 
 def _together(workspace: Workspace, decision: Decision) -> bytes:
-    held = io.BytesIO()
-    with zipfile.ZipFile(held, "w", zipfile.ZIP_DEFLATED, compresslevel=4) as archive:
-        for name, found in everything(workspace, decision):
-            archive.writestr(name, found)
-    return held.getvalue()
+    return _zipped(everything(workspace, decision))
 
 
 def everything(workspace: Workspace, decision: Decision) -> list[tuple[str, bytes]]:
     """All files that there are; MISSING.txt says which are not, and why."""
     found, missing = [], []
-    by_name = {file.name: file for file in _files(decision)}
+    by_name = {file.name: file for file in _files(workspace, decision)}
+    own = _own_files(workspace, decision)  # as they are: a model is loaded beside them
     for view in files_of(workspace, decision):
+        if view.name == OWN.name:
+            continue
         try:
             found.append((view.name, _bytes(workspace, decision, by_name[view.name])))
         except Conflict as refusal:
             missing.append(f"{view.name}: {refusal.message}")
-    return [*found, ("MISSING.txt", ("\n".join(missing) + "\n").encode())] if missing else found
+    return [*found, *own, *([("MISSING.txt", ("\n".join(missing) + "\n").encode())] if missing else [])]
 
 
 def write_all(workspace: Workspace, decision_id: int, folder: Path) -> list[str]:
@@ -276,6 +293,7 @@ def write_all(workspace: Workspace, decision_id: int, folder: Path) -> list[str]
     try:
         folder.mkdir(parents=True, exist_ok=True)
         for name, found in files:
+            (folder / name).parent.mkdir(parents=True, exist_ok=True)
             (folder / name).write_bytes(found)
     except OSError as error:
         raise WorkspaceError(f"{folder} cannot be written: {error.strerror}.") from None

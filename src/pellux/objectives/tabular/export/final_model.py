@@ -11,6 +11,7 @@ from typing import Any
 from pellux.core.errors import Conflict
 from pellux.core.judging import REGRESSION
 from pellux.objectives.tabular.export.onnx_form import onnx_form
+from pellux.objectives.tabular.export.standing_alone import standing_alone
 from pellux.objectives.tabular.whole_fit import Ground, fitted, quiet
 
 ROWS_CHECKED = 20_000
@@ -29,7 +30,7 @@ def write_final_model(ground: Ground, key: str, settings: Mapping[str, Any], fol
     every = ground.known  # as train.py does
     pipeline = fitted(key, settings, ground, every)
     folder.mkdir(parents=True, exist_ok=True)
-    _replace(folder / "model.joblib", lambda path: joblib.dump(pipeline, path))
+    _replace(folder / "model.joblib", lambda path: joblib.dump(standing_alone(pipeline), path))
     brief = ground.brief
     layout = {
         "input": "rows",
