@@ -1,6 +1,8 @@
 from __future__ import annotations
 
+import atexit
 import os
+import shutil
 import tempfile
 from collections.abc import Iterator
 from pathlib import Path
@@ -19,6 +21,7 @@ settings.load_profile("ci" if os.environ.get("CI") else "pellux")
 
 
 os.environ["XDG_CONFIG_HOME"] = tempfile.mkdtemp(prefix="pellux-tests-")  # keys and settings of whoever runs the tests stay theirs
+atexit.register(shutil.rmtree, os.environ["XDG_CONFIG_HOME"], True)
 
 
 TOGETHER = (

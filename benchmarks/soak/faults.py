@@ -21,11 +21,11 @@ LEAPS = (0, 3600, -3600, 86_400, -90)
 
 
 def workers_of(server: Server) -> list[psutil.Process]:
-    """The processes that fit: children of the server's fork server."""
+    """The processes that fit: children of the server's fork server. What they start themselves is somebody's program, not a worker;
+    their command lines are those of the process that they were forked from."""
     with contextlib.suppress(psutil.Error):
-        below = psutil.Process(server.process.pid).children(recursive=True)
-        forking = {p.pid for p in below if "forkserver" in " ".join(_command(p))}
-        return [p for p in below if p.ppid() in forking]
+        forking = [p for p in psutil.Process(server.process.pid).children() if "forkserver" in " ".join(_command(p))]
+        return [worker for one in forking for worker in one.children()]
     return []
 
 
