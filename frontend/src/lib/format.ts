@@ -1,9 +1,13 @@
 /** Numbers as people read them. */
 
 /** A score with as many decimals as its standard error supports: two significant digits of the error. */
-export function score(value: number | null | undefined, error?: number | null): string {
+export function score(
+  value: number | null | undefined,
+  error?: number | null,
+  beside: (number | null | undefined)[] = [],
+): string {
   if (value === null || value === undefined) return "–";
-  return value.toFixed(decimals(value, error));
+  return value.toFixed(decimalsApart(value, error, beside));
 }
 
 /** `0.842 ± 0.012`; beside others, with as many decimals as it takes to tell it from them. */

@@ -45,11 +45,11 @@ export function FoldMatrix({ problem, found, chosen, onChoose, onInspect }: Prop
   const few = spans.folds <= FEW;
   const grid = {
     display: "grid",
-    gridTemplateColumns: `116px minmax(${few ? 43 * spans.folds : 260}px, 1fr) 168px 128px 98px 50px`,
+    gridTemplateColumns: `116px minmax(${few ? 43 * spans.folds : 260}px, 1fr) 168px 122px 112px 46px`,
     alignItems: "center",
     gap: 10,
     padding: "0 10px",
-    minWidth: 630 + (few ? 43 * spans.folds : 260),
+    minWidth: 636 + (few ? 43 * spans.folds : 260),
   } as const;
   return (
     <div className="sheet" style={{ overflow: "hidden" }}>
@@ -121,7 +121,7 @@ export function FoldMatrix({ problem, found, chosen, onChoose, onInspect }: Prop
                   beside={[finalists[item.index - 1]?.trial.mean, finalists[item.index + 1]?.trial.mean]}
                 />
                 <Against f={f} leader={found.leader} />
-                <span className="small" style={{ lineHeight: 1.35 }}>
+                <span className="small one-line" style={{ lineHeight: 1.35 }}>
                   {duration(f.fit_seconds)}
                   <span className="soft block" title="to predict 1,000 rows · size of the model">
                     {!f.prediction_seconds ? "" : `${duration(f.prediction_seconds)} · `}
@@ -206,7 +206,7 @@ function Mean({ f, spans, beside }: { f: Finalist; spans: Spans; beside: (number
       <span className="small cut block">
         {f.rejudged ? (
           <>
-            {score(f.trial.mean, f.trial.standard_error)} →{" "}
+            {score(f.trial.mean, f.trial.standard_error, beside)} →{" "}
             <b>
               {score(f.rejudged.mean, f.trial.standard_error)} ±{" "}
               {score(f.rejudged.standard_error, f.trial.standard_error)}

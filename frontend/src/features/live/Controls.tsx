@@ -16,6 +16,10 @@ export function Controls({ search }: { search: Search }) {
   const refusal = (state.error ?? workers.error) as Refusal | null;
   const [sure, setSure] = useState(false);
   const [open, setOpen] = useState<"budget" | "by hand" | null>(null);
+  const { trials } = search;
+  const ended = trials.scored + trials.ended_early + trials.failed + trials.withdrawn;
+  const own = search.kind === "search" ? Math.max(ended - search.budgeted - search.by_hand, 0) : 0; // baselines of its own
+  const scored = Math.max(trials.scored - own, 0);
   return (
     <section className="col near">
       <div className="row wrap">
@@ -77,7 +81,7 @@ export function Controls({ search }: { search: Search }) {
           baseline <b>{withError(search.baseline?.score, search.baseline?.standard_error)}</b>
         </span>
         <span>
-          {search.trials.scored} scored
+          {scored} scored{own > 0 && " + baseline"}
           {search.trials.ended_early > 0 && <span> · {search.trials.ended_early} ended early</span>}
           {search.trials.parked > 0 && <span> · {search.trials.parked} parked</span>}
           {search.trials.failed > 0 && <span className="ember"> · {search.trials.failed} failed</span>}
