@@ -70,7 +70,7 @@ export function Controls({ search }: { search: Search }) {
       </div>
       {live && open === "by hand" && <ByHand search={search} onClose={() => setOpen(null)} />}
       {live && open === "budget" && <Budget search={search} onClose={() => setOpen(null)} />}
-      <div className="row small far">
+      <div className="row small far wrap one-line-each">
         <span>
           best <b className="honey">{withError(search.best?.score, search.best?.standard_error)}</b>
           {search.best && (
