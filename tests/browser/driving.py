@@ -17,7 +17,7 @@ from selenium.common.exceptions import (
 from selenium.webdriver import ActionChains, Chrome, ChromeOptions, ChromeService
 from selenium.webdriver.common.by import By
 from selenium.webdriver.remote.webelement import WebElement
-from selenium.webdriver.support.ui import WebDriverWait
+from selenium.webdriver.support.ui import Select, WebDriverWait
 
 FLAGS = (
     "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
@@ -101,6 +101,13 @@ class Page:
             "Emulation.setEmulatedMedia",
             {"features": [{"name": "prefers-color-scheme", "value": "dark" if dark else "light"}]},
         )
+
+
+def automatic(page: Page, trials: str = "60") -> None:
+    """A plan begins as that of the last search: back to what one would mostly want."""
+    for place in (0, 1):
+        page.until(lambda place=place: Select(page.all("footer select")[place]).select_by_visible_text("Automatic") is None)  # type: ignore[misc]
+    page.type("footer input[inputmode='numeric']", trials)
 
 
 @contextmanager

@@ -182,9 +182,10 @@ def test_a_choice_is_signed_judged_on_the_holdout_and_taken_away(page: Page, ser
     page.find("[data-look='done']", 60)
     page.wait_text("[data-look]", "by Ada")
     page.wait_text("[data-holdout='1']", "Opened once")
+    page.type("[aria-label='The choice'] textarea", "Simple, and nearly as good.")
     page.type("[aria-label='The choice'] input", "Ada")
     page.press_button("Sign this choice")
-    wait_figures(page, "decision", "decided")
+    page.find("[data-decided]")
     page.press_button("Take it away")
     page.find("[data-making='no'] [data-file='model.onnx'][data-state='ready']", 60)
     links = [a.get_attribute("href") for a in page.all("[aria-label='Files to take away'] a")]

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.browser.driving import Page, browser
+from tests.browser.driving import Page, automatic, browser
 from tests.making import mixed_columns, write_csv
 from tests.serving import Server
 
@@ -72,6 +72,7 @@ def test_two_spaces_are_compared(page: Page) -> None:
 
 
 def test_a_plan_is_rehearsed_forecast_and_explained(page: Page) -> None:
+    automatic(page)
     page.wait_text("[data-reason]", "Gaussian process")
     page.press_button("Rehearse")
     page.wait_text("[data-rehearsal]", "Rehearsal: it works.", 90)

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import pytest
 from selenium.webdriver.support.ui import Select
 
-from tests.browser.driving import Page, browser
+from tests.browser.driving import Page, automatic, browser
 from tests.making import mixed_columns, write_csv
 from tests.serving import Server
 
@@ -33,6 +33,7 @@ def page(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Page]:
 def test_a_rule_is_chosen_and_its_cost_is_foreseen(page: Page) -> None:
     page.open("/p/1/space")
     page.find("[data-lane='rate']")
+    automatic(page)
     page.wait_text("[data-stopping]", "Asynchronous halving. Neural network is trained in epochs")
     rule = Select(next(e for e in page.all("footer select") if "fold race" in str(e.get_attribute("innerHTML"))))
     rule.select_by_visible_text("Plateau")
@@ -55,7 +56,7 @@ def test_curves_rungs_and_savings_are_watched_and_the_pruned_checked(page: Page)
     page.find("[data-curves]")
     page.until(lambda: [e.get_attribute("data-rung") for e in page.all("[data-rung]")] == ["9", "3", "1"])
     page.wait_text("[data-savings]", "full fits not needed")
-    page.until(lambda: page._clicked(b for b in page.all("button") if b.text.endswith("pruned trials in full")))
+    page.until(lambda: page._clicked(b for b in page.all("button") if b.text.endswith("that ended early")))
     page.find("[data-safety='5']", 60)
     page.wait_text("[data-safety]", "run in full would have won")
     page.click("[data-safety] button.row")

@@ -77,7 +77,7 @@ function Signature({
   const decide = useDecide(problem.id);
   const opening = useHoldout(problem.id).data?.some((look) => look.state === "running") ?? false;
   const by = found.suggestions.find((s) => s.trial_id === chosen.trial.id && s.rule === rule);
-  const worse = betters(found, all, by?.rule ?? "by hand");
+  const worse = betters(all, by?.rule ?? "by hand");
   const missing = [
     worse.length > 0 && reason.trim() === "" && "a reason",
     signer.trim() === "" && "who signs",

@@ -28,6 +28,7 @@ export function choiceOf(
 export interface Distance {
   whom: string;
   ahead: number; // in the metric, positive where the chosen one is better
+  baseline: boolean;
 }
 
 /** How far the chosen one is from the leader and from the best baseline. */
@@ -38,7 +39,11 @@ export function distances(found: Finalists, chosen: Finalist, larger: boolean): 
   const baseline = found.finalists
     .filter((f) => f.is_baseline)
     .reduce<Finalist | undefined>((best, f) => (best && sign * (mean(best) - mean(f)) >= 0 ? best : f), undefined);
-  const to = (other: Finalist, whom: string) => ({ whom, ahead: sign * (mean(chosen) - mean(other)) });
+  const to = (other: Finalist, whom: string) => ({
+    whom,
+    ahead: sign * (mean(chosen) - mean(other)),
+    baseline: other.is_baseline,
+  });
   return [
     ...(leader && leader !== chosen ? [to(leader, `the leader, ${called(leader)}`)] : []),
     ...(baseline && baseline !== chosen && baseline !== leader ? [to(baseline, called(baseline))] : []),
@@ -46,5 +51,5 @@ export function distances(found: Finalists, chosen: Finalist, larger: boolean): 
 }
 
 /** Those who do better; a rule that was chosen by answers for the leader itself. */
-export const betters = (found: Finalists, all: Distance[], rule: string): Distance[] =>
-  all.filter((d) => d.ahead < 0 && (rule === "by hand" || !found.leader || !d.whom.startsWith("the leader")));
+export const betters = (all: Distance[], rule: string): Distance[] =>
+  all.filter((d) => d.ahead < 0 && (rule === "by hand" || d.baseline));

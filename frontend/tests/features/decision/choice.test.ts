@@ -37,8 +37,13 @@ describe("the one that is chosen", () => {
 
   it("needs a reason where others are better; a rule answers for the leader, nobody for the baseline", () => {
     const last = distances(found, found.finalists[3]!, true);
-    expect(betters(found, last, "by hand")).toHaveLength(2);
-    expect(betters(found, last, "one standard error").map((d) => d.whom)).toEqual(["the baseline"]);
-    expect(betters(found, distances(found, found.finalists[0]!, true), "by hand")).toEqual([]);
+    expect(betters(last, "by hand")).toHaveLength(2);
+    expect(betters(last, "one standard error").map((d) => d.whom)).toEqual(["the baseline"]);
+    expect(betters(distances(found, found.finalists[0]!, true), "by hand")).toEqual([]);
+    const led = field(finalist(3, 0.9, true), finalist(1, 0.8));
+    expect(
+      betters(distances(led, led.finalists[1]!, true), "one standard error"),
+      "a baseline that leads",
+    ).toHaveLength(1);
   });
 });
