@@ -59,7 +59,7 @@ def test_a_rehearsal_shows_what_would_fail(engine: Engine, tmp_path: Path) -> No
     problem_id = problem(engine, tmp_path)
     fits = rehearse(engine.workspace, problem_id, request("trees: 40000 .. 50000 int", "forest", **{"fit seconds": 4}))
     assert fits[0].state == "done"
-    assert fits[1].state == "timeout"
+    assert fits[1].state == "too long"
     assert "limit of 4 s" in fits[1].message
 
 

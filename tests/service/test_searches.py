@@ -162,8 +162,8 @@ def test_a_fit_over_its_time_is_told_apart(engine: Engine, tmp_path: Path) -> No
     assert [t.state for t in others] == ["failed", "failed"]
     assert all("limit of 1.5 s" in t.reason for t in others)
     states = [f.state for f in trials.trial_detail(engine.workspace, others[0].id).fits]
-    assert states.count("timeout") == 1
-    assert set(states) == {"timeout", "cut"}
+    assert states.count("too long") == 1
+    assert set(states) == {"too long", "cut"}
 
 
 def test_an_exhausted_space_ends_its_search(engine: Engine, tmp_path: Path) -> None:
