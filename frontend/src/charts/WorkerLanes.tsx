@@ -11,8 +11,8 @@ const GAP = 4;
 const OUTCOMES: Record<string, string> = {
   running: "--honey",
   error: "--ember",
-  timeout: "--ember",
-  memory: "--ember",
+  "too long": "--ember",
+  "too large": "--ember",
   lost: "--ember",
   cut: "--soft",
 };
