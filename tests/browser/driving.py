@@ -76,6 +76,16 @@ class Page:
 
         self.until(typed)
 
+    def select(self, label: str, option: str) -> None:
+        """Choose an option of the field with this label."""
+
+        def selected() -> bool:
+            name = next(e.get_attribute("for") for e in self.all("label") if e.text == label)
+            Select(self.find(f"[id='{name}']")).select_by_visible_text(option)
+            return True
+
+        self.until(selected)
+
     def keys(self, words: str) -> None:
         """Keys pressed without aiming at anything."""
         ActionChains(self.driver).send_keys(words).perform()
@@ -105,8 +115,8 @@ class Page:
 
 def automatic(page: Page, trials: str = "60") -> None:
     """A plan begins as that of the last search: back to what one would mostly want."""
-    for place in (0, 1):
-        page.until(lambda place=place: Select(page.all("footer select")[place]).select_by_visible_text("Automatic") is None)  # type: ignore[misc]
+    for label in ("Strategy", "Early stopping"):
+        page.select(label, "Automatic")
     page.type("footer input[inputmode='numeric']", trials)
 
 

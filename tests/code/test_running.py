@@ -18,12 +18,13 @@ import pytest
 from pellux.core.objective import Ancestor, FitFailed, Holds, Terms, Unavailable
 from pellux.core.objective import FitContext as Context
 from pellux.engine.artifacts import FileArtifacts
+from pellux.engine.evaluation import evaluate
 from pellux.engine.messages import CutFit, FitEnded, FitStarted, StartFit, WorkerLost, WorkerReady
 from pellux.engine.runners import Report
 from pellux.engine.runners.local import LocalRunner
 from pellux.engine.states import FitState
 from pellux.engine.worker import Assignment
-from pellux.objectives.code import folders, process, stages
+from pellux.objectives.code import process, program, stages
 from pellux.objectives.code.brief import CodeBrief, Growing
 from pellux.objectives.code.fingerprint import fingerprint
 from pellux.objectives.code.folders import read_mark
@@ -271,13 +272,12 @@ def test_a_full_disk_is_no_failure_of_a_trial(tmp_path: Path, evaluators: Open, 
     found = evaluator.evaluate(FIT._replace(level=3), context_of(tmp_path))
     assert found.score == pytest.approx(3.003)
     assert "it starts anew" in found.warnings[0]
-    monkeypatch.setattr(folders, "_lay_down", full)
-    with pytest.raises(Unavailable) as missing:
-        evaluator.evaluate(FIT, context_of(tmp_path))
-    assert "is full. Free some space and go on." in sentence(missing.value.reason)
+    monkeypatch.setattr(program, "prepare_folder", full)
+    lost = evaluate(evaluator, FIT, context_of(tmp_path), lambda: "", str(tmp_path))
+    assert lost.state is FitState.LOST
+    assert f"{tmp_path} is full. Free some space, and the search goes on by itself." in sentence(lost.reason)
 
 
-@pytest.mark.slow
 def test_a_program_that_finds_no_space_left_is_no_failure_of_a_trial(tmp_path: Path, evaluators: Open) -> None:
     brief = brief_of(tmp_path, "raise OSError(28, 'No space left on device')")
     with pytest.raises(Unavailable) as told:
@@ -286,6 +286,7 @@ def test_a_program_that_finds_no_space_left_is_no_failure_of_a_trial(tmp_path: P
     assert "No space left" in sentence(told.value.reason)
 
 
+@pytest.mark.slow
 def test_a_cut_fit_ends_soon_with_its_program(runner: LocalRunner, tmp_path: Path) -> None:
     runner.hire(0, 0)
     report(runner, lambda r: r == WorkerReady(0))

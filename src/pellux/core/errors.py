@@ -17,6 +17,13 @@ Each has a stable `code`; the web layer turns it into a problem document, the co
 
 from __future__ import annotations
 
+import errno
+
+
+def disk_is_full(error: OSError) -> bool:
+    """Whether it is for want of room: that passes, and is nobody's mistake."""
+    return error.errno in (errno.ENOSPC, errno.EDQUOT)
+
 
 class PelluxError(Exception):
     """Base of all errors meant for a person. `at` names the field that has to change."""

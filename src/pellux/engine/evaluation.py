@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
-import errno
 import time
 import traceback
 from collections.abc import Callable
 
+from pellux.core.errors import disk_is_full
 from pellux.core.objective import Evaluator, FitContext, FitFailed, FitOrder, Unavailable
 from pellux.core.reasons import because
 from pellux.engine.model import Outcome
 from pellux.engine.states import FitState
 
 LOG_TAIL = 4000
-FULL = (errno.ENOSPC, errno.EDQUOT)
 
 
 def evaluate(
@@ -37,7 +36,7 @@ def evaluate(
     except Unavailable as missing:
         return Outcome(FitState.LOST, seconds=clock() - begun, reason=missing.reason, log=tail())
     except OSError as error:
-        if error.errno in FULL:  # no fit could do anything then: the search waits, and this fit is tried again
+        if disk_is_full(error):  # no fit could do anything then: the search waits, and this fit is tried again
             return Outcome(FitState.LOST, seconds=clock() - begun, reason=because("disk full", folder=disk), log=tail())
         return _error(error, clock() - begun, tail)
     except MemoryError:

@@ -18,7 +18,7 @@ NOTHING_RECORDED: Mapping[str, float] = {}
 
 
 class Outcome(NamedTuple):
-    """What a worker answers for a fit: state DONE with a result, ERROR or MEMORY with a reason, or LOST when what it needs is gone.
+    """What a worker answers for a fit: state DONE with a result, ERROR or TOO_LARGE with a reason, or LOST when what it needs is gone.
 
     `predictions` pass through to the store and are not kept here. `curve` has the scores along what grows, from the fit's
     very start; `checkpoint_bytes` is what is kept to go on from; see core/objective.py.

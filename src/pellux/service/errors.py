@@ -11,10 +11,11 @@ from pellux.core.errors import (
     NotFound,
     PelluxError,
     WorkspaceError,
+    disk_is_full,
 )
 from pellux.store.lock import EngineHeld
 
 __all__ = [
     "Conflict", "EngineHeld", "InvalidBrief", "InvalidData", "InvalidOwnCode", "InvalidPlan", "InvalidSpace", "NotFound",
-    "NotationError", "PelluxError", "WorkspaceError",
+    "NotationError", "PelluxError", "WorkspaceError", "disk_is_full",
 ]  # fmt: skip

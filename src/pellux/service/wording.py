@@ -82,7 +82,7 @@ SENTENCES: dict[str, Callable[[Facts], str]] = {
     "no space said": lambda f: (
         f"The program found no space left on a disk. Free some, and the search goes on by itself. It said: {f['said']}"
     ),
-    "disk full": lambda f: f"The disk that holds {f['folder']} is full. Free some space and go on.",
+    "disk full": lambda f: f"The disk that holds {f['folder']} is full. Free some space, and the search goes on by itself.",
     "file gone": lambda f: f"{f['why']} The search goes on by itself then.",
     "not trusted": lambda f: str(f["why"]),
     "code gone": lambda f: f"{f['why']} Put it back and go on.",

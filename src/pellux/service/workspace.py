@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import errno
 import os
 import shutil
 import time
@@ -11,7 +10,7 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
-from pellux.core.errors import Conflict, WorkspaceError
+from pellux.core.errors import Conflict, WorkspaceError, disk_is_full
 from pellux.core.judging import Brief
 from pellux.core.objective import Objective
 from pellux.engine.artifacts import Artifacts, FileArtifacts
@@ -171,7 +170,7 @@ def _keep_private(folder: Path) -> None:
 
 
 def _cannot_write(folder: Path, error: OSError) -> WorkspaceError:
-    if error.errno == errno.ENOSPC:
+    if disk_is_full(error):
         return WorkspaceError(f"The disk that holds {folder} is full. Free some space and try again.")
     return WorkspaceError(f"The workspace {folder} cannot be written: {error.strerror}. Check its permissions.")
 

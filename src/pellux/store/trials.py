@@ -7,7 +7,7 @@ import re
 from collections.abc import Collection, Mapping, Sequence
 from typing import Any
 
-from sqlalchemy import ColumnElement, Float, Select, Text, and_, cast, func, insert, select, type_coerce, update
+from sqlalchemy import ColumnElement, Float, Select, Text, and_, cast, func, insert, select, true, type_coerce, update
 from sqlalchemy.orm import Session
 
 from pellux.core.errors import InvalidPlan, NotFound
@@ -21,7 +21,7 @@ SCORED, BASELINE = "scored", "baseline"
 SORTS = {"number": T.number, "mean": T.mean, "score": T.rank_score, "standard_error": T.standard_error,
          "seconds": T.seconds, "state": T.state, "seen": T.seen, "origin": T.origin}  # fmt: skip
 HEADERS = {"trial": "number", "cost": "seconds", "sightline": "seen", "error": "standard_error"}  # as the table calls them
-COMPARISON = re.compile(r"\s*([A-Za-z_]\w*)\s*(<=|>=|!=|=|<|>)\s*(.+?)\s*\Z")
+COMPARISON = re.compile(r"\s*([A-Za-z_][\w ]*?)\s*(<=|>=|!=|=|<|>)\s*(.+?)\s*\Z")
 BEST_FIRST = (T.rank_score.desc(), T.id)
 
 
@@ -197,38 +197,64 @@ def rejudged_scores(session: Session, problem_id: int) -> list[tuple[int, list[f
 
 
 def page(
-    session: Session, search_id: int, *, settings: Collection[str], offset: int, limit: int, sort: str, descending: bool, where: str,
-) -> tuple[list[Trial], int]:  # fmt: skip
-    """A page of trials, and how many there are in all. `where` is comparisons parted by commas; `settings` are the names that may
-    stand in it beside the table's columns."""
-    chosen = [T.search_id == search_id, *_conditions(where, settings)]
+    session: Session,
+    search_id: int,
+    *,
+    offset: int,
+    limit: int,
+    sort: str,
+    descending: bool,
+    where: str,
+    searched: Collection[str],
+    metric: str,
+) -> tuple[list[Trial], int]:
+    """A page of trials, and how many there are in all. `where` is comparisons parted by commas; `searched` are
+    the parameters of the space, `metric` is what the scores are of."""
+    names = _Names(session, search_id, searched, metric)
+    chosen = [T.search_id == search_id, *_conditions(where, names)]
     total = session.scalar(select(func.count(T.id)).where(*chosen)) or 0
-    key = _column(sort, settings, at="sort")
+    key = names.column(sort, at="sort")
     order = (key.desc() if descending else key.asc()).nulls_last()
     return every(session, Trial, of(Trial).where(*chosen).order_by(order, T.number).offset(offset).limit(limit)), total
 
 
-def _column(name: str, settings: Collection[str], *, at: str) -> Any:
-    """What a name stands for: a setting, a column by its name or by its header; InvalidPlan names the nearest one."""
-    if name in settings:
-        return func.json_extract(T.configuration, f'$."{name}"')
-    found = SORTS.get(HEADERS.get(name.lower(), name.lower()))
-    if found is None:
-        known = [*SORTS, *HEADERS, *settings]
+class _Names:
+    """What a name in a filter stands for: a column, a setting that any trial has, also one by hand that steps out of the space, or
+    a column by its header or by the metric."""
+
+    def __init__(self, session: Session, search_id: int, searched: Collection[str], metric: str) -> None:
+        self._session, self._of, self._searched, self._metric = session, T.search_id == search_id, searched, metric
+
+    def column(self, name: str, *, at: str) -> Any:
+        if name in SORTS:
+            return SORTS[name]
+        if re.fullmatch(r"[A-Za-z_]\w*", name):
+            setting = func.json_extract(T.configuration, f"$.{name}")
+            if (
+                name in self._searched
+                or self._session.scalar(select(T.id).where(self._of, setting.is_not(None)).limit(1)) is not None
+            ):
+                return setting
+        if name == self._metric or name.lower() in HEADERS:
+            return SORTS[HEADERS.get(name.lower(), "mean")]
+        known = [*SORTS, *HEADERS, *dict.fromkeys([*self._searched, *self._settings()])]
         near = difflib.get_close_matches(name, known, 1)
         hint = f" Did you mean '{near[0]}'?" if near else f" There are: {', '.join(known)}."
         raise InvalidPlan(f"'{name}' is not a column of the table.{hint}", at=at)
-    return found
+
+    def _settings(self) -> list[str]:
+        each = func.json_each(T.configuration).table_valued("key")
+        return list(self._session.scalars(select(each.c.key).select_from(T).join(each, true()).where(self._of).distinct()))
 
 
-def _conditions(where: str, settings: Collection[str]) -> list[ColumnElement[bool]]:
+def _conditions(where: str, names: _Names) -> list[ColumnElement[bool]]:
     found = []
     for part in filter(None, (piece.strip() for piece in where.split(","))):
         match = COMPARISON.match(part)
         if match is None:
             raise InvalidPlan(f"'{part}' is not a comparison such as rate < 0.1 or state = scored.", at="where")
         name, sign, text = match.groups()
-        found.append(_compare(_column(name, settings, at="where"), sign, text))
+        found.append(_compare(names.column(name, at="where"), sign, text))
     return [and_(*found)] if found else []
 
 

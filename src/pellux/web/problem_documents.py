@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import errno
 import logging
 from http import HTTPStatus
 
 from flask import Flask, Response, current_app
 from werkzeug.exceptions import HTTPException
 
-from pellux.service.errors import Conflict, NotFound, PelluxError, WorkspaceError
+from pellux.service.errors import Conflict, NotFound, PelluxError, WorkspaceError, disk_is_full
 from pellux.service.schemas import ProblemDocument
 
 log = logging.getLogger("pellux.web")
@@ -47,7 +46,7 @@ def install(app: Flask) -> None:
     @app.errorhandler(OSError)
     def full(error: OSError) -> Response:
         """A disk without room may be found full wherever something is written: that passes."""
-        if error.errno not in (errno.ENOSPC, errno.EDQUOT):
+        if not disk_is_full(error):
             return unforeseen(error)
         return ours(WorkspaceError("The disk that holds the workspace is full. Free some space and try again."))
 

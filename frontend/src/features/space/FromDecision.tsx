@@ -62,10 +62,11 @@ function OfAnother({ decision, onChange, onLearner }: { decision: Decision } & P
   );
 }
 
-/** The decision that a search of this learner can begin with. */
-export function useStart(value: number | null, learner: string): number | null {
-  const decision = useDecisions(null).data?.find((d) => d.id === value);
-  return decision && decision.learner === learner ? value : null;
+/** The decision that a search of this learner can begin with; undefined as long as nobody knows whether it can. */
+export function useStart(value: number | null, learner: string): number | null | undefined {
+  const { data } = useDecisions(null);
+  if (value === null) return null;
+  return data && (data.find((d) => d.id === value)?.learner === learner ? value : null);
 }
 
 const named = (d: Decision) =>

@@ -58,14 +58,14 @@ export function PlanRow({ problem, learner, space, ready, searches, onLearner }:
   const change = (part: Partial<Plan>) => setPlan((held) => ({ ...held, ...part }));
   const chosen = strategies.find((s) => s.key === plan.strategy);
   const alone = chosen?.continues ?? false; // it ends weak trials itself, and takes no rule beside it
-  const body = requestOf(alone ? { ...plan, stopping: "none" } : plan, learner, space, start);
+  const body = requestOf(alone ? { ...plan, stopping: "none" } : plan, learner, space, start ?? null);
   const mistyped = [
     ...AMOUNTS.filter(({ key }) => isWrong(plan[key])).map(({ label, rule }) => `${label}: ${wanted(rule)}.`),
     ...Object.entries({ ...plan.settings, ...plan.strategySettings })
       .filter(([, value]) => Number.isNaN(value))
       .map(([name]) => `${name}: ${wanted({ empty: true })}.`),
   ];
-  const sound = ready && mistyped.length === 0;
+  const sound = ready && start !== undefined && mistyped.length === 0;
   const asked = useDebounced(mistyped.length ? null : body, 250);
   const forecast = useForecast(
     problem.id,

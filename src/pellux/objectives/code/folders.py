@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import errno
 import json
 import shutil
 from collections.abc import Mapping
@@ -10,8 +9,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from pellux.core.objective import Points, Unavailable
-from pellux.core.reasons import because
+from pellux.core.objective import Points
 from pellux.core.space import Value
 
 KEEP = "keep"
@@ -52,19 +50,7 @@ def write_mark(folder: Path, mark: Mark) -> None:
 
 
 def prepare_folder(folder: Path, configuration: Mapping[str, Value], facts: Mapping[str, Any]) -> None:
-    """Lay down what the program may read, and take away scores and predictions of the fit before.
-
-    Unavailable when the disk is full: no fit could do anything then.
-    """
-    try:
-        _lay_down(folder, configuration, facts)
-    except OSError as error:
-        if error.errno not in (errno.ENOSPC, errno.EDQUOT):
-            raise
-        raise Unavailable(because("disk full", folder=str(folder))) from None
-
-
-def _lay_down(folder: Path, configuration: Mapping[str, Value], facts: Mapping[str, Any]) -> None:
+    """Lay down what the program may read, and take away scores and predictions of the fit before."""
     (folder / KEEP).mkdir(exist_ok=True)
     for name in (SCORES, PREDICTIONS):
         (folder / name).unlink(missing_ok=True)

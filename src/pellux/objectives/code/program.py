@@ -89,7 +89,9 @@ class ProgramEvaluator:
         )
         sys.stdout.write(ended.tail[-LOG_TAIL:])
         sys.stdout.flush()
-        if ended.ended.status != 0 and FULL.search(ended.tail):  # of the machine, not of this configuration
+        if (
+            ended.ended.status != 0 and not ended.ended.told_to and FULL.search(ended.tail)
+        ):  # of the machine, not of this configuration
             raise Unavailable(because("no space said", folder=str(folder), said=_end(ended.tail)))
         refuse(self.brief, found, ended, self._memory)
         return found

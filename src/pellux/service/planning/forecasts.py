@@ -16,7 +16,7 @@ from pellux.core.objective import Objective
 from pellux.core.space import Configuration, Counting, Space, draw
 from pellux.core.stopping import ITERATIONS, ROWS, Ladder, rule, settings_of
 from pellux.core.strategies import CONTINUING, strategy
-from pellux.engine.model import Limits
+from pellux.engine.model import PROPOSED, Limits
 from pellux.engine.pruning import Stopping
 from pellux.engine.runners.simulated import SimulatedWorld
 from pellux.engine.simulation import simulate
@@ -183,7 +183,7 @@ def seconds_left(session: Session, search: Search, settings: SettingsRequest, sp
     recent = float(np.mean([s for _, s, _ in ended[-RECENT:]])) / folds
     expected: NDArray[np.float64] | None = None if model is None else model.seconds(sample(space))
     per_fit = recent if expected is None else (recent + float(expected.mean())) / 2
-    done = sum(origin in ("proposed", "start") for _, _, origin in ended)
+    done = sum(origin in PROPOSED for _, _, origin in ended)
     workers = max(search.workers, 1)
     left = max(settings.trials - done, 0) * folds * (per_fit + pace.between(search.active_seconds, workers)) / workers
     if settings.minutes is not None:

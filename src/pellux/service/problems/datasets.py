@@ -18,7 +18,7 @@ from typing import BinaryIO
 
 from pydantic import Field
 
-from pellux.core.errors import InvalidData, NotFound, WorkspaceError
+from pellux.core.errors import InvalidData, NotFound, WorkspaceError, disk_is_full
 from pellux.service.planning.requests import Request
 from pellux.service.workspace import INCOMING, Workspace
 from pellux.store import problems
@@ -147,7 +147,7 @@ def _workbench(workspace: Workspace) -> Iterator[Path]:
     try:
         yield incoming
     except OSError as error:
-        if error.errno in (errno.ENOSPC, errno.EDQUOT):
+        if disk_is_full(error):
             raise WorkspaceError(f"The disk that holds {workspace.folder} is full. The file was not imported.") from None
         if error.errno in (errno.EROFS, errno.EACCES):
             raise WorkspaceError(f"The workspace {workspace.folder} cannot be written. Check its permissions.") from None

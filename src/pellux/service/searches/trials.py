@@ -63,17 +63,20 @@ def trial_page(
     """A page of trials. `where` is comparisons parted by commas, such as 'state = scored, rate < 0.1'."""
     with workspace.database.read() as session:
         search = get_search(session, search_id)
+        judging = workspace.objective(get_problem(session, search.problem_id)).judging
+        searched = list(parse(search.space).by_name) if search.space.strip() else []  # finalists have a space each
         found, total = trials.page(
-            session, search_id, settings=_settings_of(session, search), offset=offset, limit=limit, sort=sort, descending=descending, where=where
-        )  # fmt: skip
+            session,
+            search_id,
+            offset=offset,
+            limit=limit,
+            sort=sort,
+            descending=descending,
+            where=where,
+            searched=searched,
+            metric=judging.metric,
+        )
     return TrialPage(total=total, offset=offset, trials=[trial_row(trial) for trial in found])
-
-
-def _settings_of(session: Session, search: Search) -> list[str]:
-    """What its trials set: the parameters of its space, and whatever the first ones have beside."""
-    own = [p.name for p in parse(search.space).parameters] if search.space.strip() else []
-    beside = [name for trial in trials.newest(session, search.id, 3) for name in trial.configuration]
-    return list(dict.fromkeys([*own, *beside]))
 
 
 MOST_FOR_EFFECTS = 500  # trials from which it is learnt how folds differ

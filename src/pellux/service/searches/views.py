@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 
 from pellux.core.objective import Judging, Objective
 from pellux.core.space import Counting, parse, to_json
 from pellux.core.strategies import labelled
+from pellux.engine.model import PROPOSED
 from pellux.engine.states import SearchState, TrialState
 from pellux.service.engine.engine import Engine
 from pellux.service.planning.forecasts import Pace, seconds_left
@@ -20,9 +21,6 @@ from pellux.service.wording import sentence
 from pellux.store import ledger, runs, tallies, trials
 from pellux.store.database import Session
 from pellux.store.records import Problem, Search, Trial
-
-BY_HAND = "by hand"
-BESIDE = (BY_HAND, trials.BASELINE)  # origins of trials that are no part of a budget
 
 
 @dataclass(frozen=True)
@@ -65,26 +63,25 @@ def _view(engine: Engine, session: Session, objective: Objective, search: Search
         strategy_settings={k: v for k, v in search.strategy_settings.items() if not isinstance(v, list)}, overrides=search.overrides,
         warm_start=settings.warm_start, target_score=settings.target_score, no_gain_in=settings.no_gain_in,
         early_stopping=settings.early_stopping, stopping=Resolved.from_json(search.stopping).view(), budget_trials=settings.trials,
-        budget_minutes=settings.minutes, asked=AskedView(**settings.model_dump(include=set(AskedView.model_fields))), seed=settings.seed, workers=search.workers, state=search.state,
+        budget_minutes=settings.minutes, asked=AskedView(**settings.model_dump(include=set(AskedView.model_fields))),
+        seed=settings.seed, workers=search.workers, state=search.state,
         reason=sentence(search.reason), halted=engine.halted(search.id), waits_for=engine.waits_for(search.id),
         created_at=search.created_at, ended_at=search.ended_at, active_seconds=search.active_seconds, busy_seconds=busy, seconds_left=left,
-        trials=Counts(**{state.value.replace(" ", "_"): _number(counts, state=state) for state in TrialState}),
-        budgeted=_number(counts, ended=True, beside=False), by_hand=_number(counts, ended=True, origin=BY_HAND),
+        trials=_counts(counts), budgeted=_ended(counts, PROPOSED), by_hand=_ended(counts, ("by hand",)),
         fits=_fit_counts(known.saved.get(search.id, (0.0, None, 0)), folds, run), best=_shown(best, search.number),
         baseline=None if baseline is None else _shown(*baseline[:2]), newest_entry=known.newest,
     )  # fmt: skip
 
 
-def _number(
-    counts: Mapping[tuple[str, str], int], *, state: str = "", ended: bool = False, origin: str = "", beside: bool = True
-) -> int:
-    """How many trials there are of a state, of an origin, of those that ended, of those that are not beside the budget."""
-    return sum(
-        count
-        for (its, came), count in counts.items()
-        if (not state or its == state) and (not ended or TrialState(its).ended) and (not origin or came == origin)
-        and (beside or came not in BESIDE)
-    )  # fmt: skip
+def _counts(known: Mapping[tuple[str, str], int]) -> Counts:
+    found = dict.fromkeys(TrialState, 0)
+    for (state, _), count in known.items():
+        found[TrialState(state)] += count
+    return Counts(**{state.value.replace(" ", "_"): count for state, count in found.items()})
+
+
+def _ended(known: Mapping[tuple[str, str], int], origins: Collection[str]) -> int:
+    return sum(count for (state, origin), count in known.items() if TrialState(state).ended and origin in origins)
 
 
 def _shown(trial: Trial | None, number: int) -> BestView | None:
