@@ -117,6 +117,10 @@ def test_one_standard_error_takes_the_cheapest_that_is_near_enough() -> None:
     assert one_standard_error(means, errors, [9.0, 3.0, 0.1, 1.0]) == 3
     assert one_standard_error(means, [0.0] * 4, [9.0, 3.0, 0.1, 1.0]) == 0
     assert one_standard_error(means, [None] * 4, [9.0, 3.0, 0.1, 1.0]) == 0
+    assert one_standard_error(means, errors, [9.0, 1.0, 0.1, 0.9], noise=1.25) == 1, "as cheap, and better"
+    assert one_standard_error(means, errors, [1.0, 0.9, 0.1, 0.95], noise=1.25) == 0, "hardly cheaper than the best"
+    assert one_standard_error(means, errors, [1.2, 1.1, 0.1, 0.9], noise=1.25) == 0, "hardly cheaper than the best either"
+    assert one_standard_error(means, errors, [np.inf] * 4, noise=1.25) == 0
 
 
 def test_the_lower_bound_prefers_a_steady_trial() -> None:

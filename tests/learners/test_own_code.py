@@ -144,9 +144,10 @@ def test_what_is_taken_away_has_its_files_and_loads_beside_them(bench: Workspace
         assert engine.join(search, 90)
         best = finalists(bench, problem, FinalistsQuery()).finalists[0].trial
         made = decide(engine, problem, DecisionRequest(trial_id=best.id, reason="the one there is"))
-        engine.analyst.finish(60)
+        engine.analyst.finish(180)
         names = write_all(bench, made, tmp_path / "out")
-        assert {"centres.py", "helper.py", "model.joblib", "train.py"} <= set(names)
+        why = (tmp_path / "out" / "MISSING.txt").read_text()
+        assert {"centres.py", "helper.py", "model.joblib", "train.py"} <= set(names), why
         assert zipfile.ZipFile(io.BytesIO(content(bench, made, "own.zip")[0])).namelist() == [
             "centres.py",
             "helper.py",

@@ -64,6 +64,15 @@ def differences(before: Any, after: Any, at: str = "") -> list[str]:
     return [] if same else [f"{at}: {before!r} is now {after!r}"]
 
 
+def _take_chosen(shown: Any, rule: str) -> Any:
+    """Take the finalist that a rule suggests, and the suggestion, out of what is shown."""
+    [suggestion] = [s for s in shown["suggestions"] if s["rule"] == rule]
+    shown["suggestions"].remove(suggestion)
+    [chosen] = [f for f in shown["finalists"] if f["trial"]["id"] == suggestion["trial_id"]]
+    shown["finalists"].remove(chosen)
+    return chosen
+
+
 def test_it_shows_the_same_decision_and_the_same_finalists(engine: Engine) -> None:
     decision = renamed({k: v for k, v in SHOWN["decision"].items() if k != "record"})
     assert differences(decision, get(engine, "/decisions/1")) == []
@@ -73,7 +82,12 @@ def test_it_shows_the_same_decision_and_the_same_finalists(engine: Engine) -> No
     told = json.dumps(record, sort_keys=True, separators=(",", ":"), ensure_ascii=False)
     assert hashlib.sha256(told.encode()).hexdigest() == get(engine, "/decisions/1")["fingerprint"], "as docs/decision.md says"
     # Since then: the mean ratio of test to training rows instead of 1 / (k - 1), and seconds by the rows that were predicted.
-    moved = differences(renamed(SHOWN["finalists"]), get(engine, "/problems/1/finalists"))
+    # Of trials that are as quick, but for noise, one standard error takes the better one: it has another finalist now.
+    then, now_shown = renamed(SHOWN["finalists"]), get(engine, "/problems/1/finalists")
+    quick_then, quick_now = (_take_chosen(shown, "one standard error") for shown in (then, now_shown))
+    assert quick_now["trial"]["mean"] >= quick_then["trial"]["mean"]
+    assert quick_now["fit_seconds"] <= 1.25 * quick_then["fit_seconds"]
+    moved = differences(then, now_shown)
     assert {line.partition(":")[0].rpartition(".")[2] for line in moved} <= {
         "p_value", "p_adjusted", "better", "same", "worse", "prediction_seconds"
     }  # fmt: skip

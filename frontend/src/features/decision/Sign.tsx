@@ -87,7 +87,8 @@ function Signature({
     <>
       {worse.length > 0 && (
         <p className="small ember" role="status" data-worse>
-          This one is worse than {worse.map((d) => d.whom).join(" and than ")}. Say why it is chosen all the same.
+          {worse.length > 1 ? "These are better" : `It is worse than ${worse[0]!.whom}`}. Say why it is chosen all the
+          same.
         </p>
       )}
       <TextField

@@ -37,7 +37,7 @@ export function TrialTable({
 }: Props) {
   const scroller = useRef<HTMLDivElement>(null);
   const [seen, setSeen] = useState({ first: 0, last: 30 });
-  const { rows, total, error } = useRows(search.id, ordering, seen.first, seen.last);
+  const { rows, total, error } = useLastGood(search.id, ordering, seen);
   const parameters = search.parameters.filter((p) => p.kind !== "fixed").map((p) => String(p.name));
   const scale = useMemo(() => scoreScale(means, problem.judging.larger_is_better, effects), [means, effects, problem]);
   const virtual = useVirtualizer({
@@ -225,6 +225,16 @@ function Cells({
       </span>
     </>
   );
+}
+
+/** The rows as they are asked for; where that is refused, those of the last filter that was understood. */
+function useLastGood(search: number, ordering: Ordering, seen: { first: number; last: number }) {
+  const [good, setGood] = useState(ordering);
+  const asked = useRows(search, ordering, seen.first, seen.last);
+  const held = useRows(search, good, seen.first, seen.last);
+  const same = good.where === ordering.where && good.sort === ordering.sort && good.descending === ordering.descending;
+  if (!same && !asked.error && asked.total !== null) setGood(ordering);
+  return asked.error ? { ...held, error: asked.error } : asked;
 }
 
 interface Keys {

@@ -46,7 +46,7 @@ export function FromDecision({ learner, value, wrong, onChange, onLearner }: Pro
 /** A decision that this search cannot begin with: it brings its learner along, or is taken away. */
 function OfAnother({ decision, onChange, onLearner }: { decision: Decision } & Pick<Props, "onChange" | "onLearner">) {
   return (
-    <span className="row small closer" role="status" data-other-learner={decision.learner}>
+    <span className="row small wrap" role="status" data-other-learner={decision.learner}>
       <span className="ember">
         Decision {decision.id} is of {decision.learner || "own code"}, so this search does not begin with it.
       </span>

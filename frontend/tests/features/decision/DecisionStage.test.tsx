@@ -70,7 +70,7 @@ describe("the decision", () => {
     await waitFor(() => expect(row(second.trial.id)).toBeTruthy());
     fireEvent.click(row(second.trial.id));
     type(at("Signed by"), "Bo");
-    await screen.findByText(/^This one is worse than the leader/);
+    await screen.findByText(/^It is worse than the leader/);
     expect((await button("Sign this choice")).hasAttribute("disabled"), "why?").toBe(true);
     type(at("Reason"), "Smaller, and as good.");
     await press("Sign this choice");

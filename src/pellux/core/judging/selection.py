@@ -25,8 +25,8 @@ class Candidate:
     cost: float
 
 
-def select(rule: str, candidates: Sequence[Candidate], test_to_train: float) -> int:
-    """Index of the candidate that a rule chooses; of equals the first."""
+def select(rule: str, candidates: Sequence[Candidate], test_to_train: float, noise: float = 1.0) -> int:
+    """Index of the candidate that a rule chooses; of equals the first. `noise` is that of the costs, see `one_standard_error`."""
     if not candidates:
         raise InvalidPlan("There is nothing to choose from.", at="rule")
     everyone = range(len(candidates))
@@ -34,17 +34,18 @@ def select(rule: str, candidates: Sequence[Candidate], test_to_train: float) -> 
         return max(everyone, key=lambda i: candidates[i].mean)
     if rule == ONE_STANDARD_ERROR:
         return one_standard_error(
-            [c.mean for c in candidates], [c.error for c in candidates], [c.cost for c in candidates]
+            [c.mean for c in candidates], [c.error for c in candidates], [c.cost for c in candidates], noise
         )  # fmt: skip
     if rule == BEST_LOWER_BOUND:
         return max(everyone, key=lambda i: lower_bound(candidates[i].scores, test_to_train))
     raise InvalidPlan(f"Rule '{rule}' is unknown. Allowed: {', '.join(RULES)}.", at="rule")
 
 
-def one_standard_error(means: Sequence[float], errors: Sequence[float | None], costs: Sequence[float]) -> int:
+def one_standard_error(means: Sequence[float], errors: Sequence[float | None], costs: Sequence[float], noise: float = 1.0) -> int:
     """Index of the cheapest candidate whose mean lies within one standard error of the best mean.
 
-    `means` are turned so that larger is better.
+    `means` are turned so that larger is better. Costs of which one is less than `noise` times the other are no different: of
+    candidates that are as cheap the best is chosen, and the best of all unless another is cheaper by more than that.
 
     References
     ----------
@@ -52,7 +53,10 @@ def one_standard_error(means: Sequence[float], errors: Sequence[float | None], c
     """
     best = max(range(len(means)), key=means.__getitem__)
     bar = means[best] - (errors[best] or 0.0)
-    return min((i for i, value in enumerate(means) if value >= bar), key=lambda i: (costs[i], -means[i]))
+    inside = [i for i, value in enumerate(means) if value >= bar]
+    least = min(costs[i] for i in inside)
+    chosen = max((i for i in inside if costs[i] <= noise * least), key=lambda i: (means[i], -costs[i]))
+    return best if costs[best] <= noise * costs[chosen] else chosen
 
 
 def front(across: Sequence[float | None], up: Sequence[float | None]) -> list[int]:

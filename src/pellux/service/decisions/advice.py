@@ -8,7 +8,7 @@ from pellux.core.judging.selection import select as select_by
 from pellux.service.decisions.candidates import Candidates, FinalistsQuery
 from pellux.service.decisions.measures import Measures
 from pellux.service.decisions.schemas import Suggestion
-from pellux.service.decisions.side_measures import CHEAPER
+from pellux.service.decisions.side_measures import CHEAPER, NOISE
 from pellux.store.records import Trial
 
 
@@ -17,7 +17,7 @@ def suggestions(measures: Measures, field: Candidates, admitted: set[int], query
     trials = [t for t in field.trials if t.id in admitted]
     candidates = [field.candidate(t, query.cost) for t in trials]
     rules = RULES if field.judging.fits > 1 else (HIGHEST_MEAN,)  # one fold has no standard error
-    picked = {rule: trials[select_by(rule, candidates, field.test_to_train)] for rule in rules}
+    picked = {rule: trials[select_by(rule, candidates, field.test_to_train, NOISE.get(query.cost, 1.0))] for rule in rules}
     return [
         Suggestion(
             rule=rule,

@@ -20,6 +20,7 @@ from pellux.store.database import Session
 from pellux.store.predictions import read_predictions
 from pellux.store.records import Problem, Trial
 
+NOISE = {FIT_SECONDS: 1.25, PREDICTION_SECONDS: 1.25}  # measured seconds that differ by less say nothing; a size is exact
 CHEAPER = {
     FIT_SECONDS: "its fits are {}× quicker",
     PREDICTION_SECONDS: "it predicts {}× faster",
