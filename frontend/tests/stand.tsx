@@ -23,6 +23,9 @@ const hold = vi.hoisted(() => {
   return held;
 });
 
+// A DOM without a layout has nothing to scroll.
+Element.prototype.scrollIntoView = () => undefined;
+
 // A busy machine is no failure.
 configure({ asyncUtilTimeout: 10_000, getElementError: (message) => new Error(message ?? "") });
 vi.setConfig({ testTimeout: 40_000 });

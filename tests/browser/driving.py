@@ -90,6 +90,15 @@ class Page:
         """Keys pressed without aiming at anything."""
         ActionChains(self.driver).send_keys(words).perform()
 
+    def chord(self, held: str, key: str) -> None:
+        """A key while another is held down."""
+        ActionChains(self.driver).key_down(held).send_keys(key).key_up(held).perform()
+
+    def size(self, width: int, height: int) -> None:
+        self.driver.execute_cdp_cmd(
+            "Emulation.setDeviceMetricsOverride", {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": False}
+        )
+
     def drag(self, css: str, by: int, steps: int = 12) -> None:
         chain = ActionChains(self.driver, duration=10).click_and_hold(self.find(css))
         for _ in range(steps):
@@ -130,10 +139,8 @@ def browser(base: str, *, width: int = 1280, height: int = 800) -> Iterator[Page
         options.add_experimental_option("prefs", json.loads('{"download.prompt_for_download": false}'))
         driver = Chrome(options, ChromeService("/usr/bin/chromedriver"))
         try:
-            driver.execute_cdp_cmd(
-                "Emulation.setDeviceMetricsOverride",
-                {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": False},
-            )
-            yield Page(driver, base)
+            page = Page(driver, base)
+            page.size(width, height)
+            yield page
         finally:
             driver.quit()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import importlib.util
 import io
 import os
 import subprocess
@@ -32,6 +33,7 @@ from pellux.service.planning.requests import BriefRequest, SearchRequest, Settin
 from pellux.service.problems import own_code
 from pellux.service.problems.own_code import OwnCodeRequest, bring, list_own
 from pellux.service.problems.problems import create_problem
+from pellux.service.trust import untrusted
 from pellux.service.workspace import Workspace
 from tests.making import imported
 
@@ -166,6 +168,33 @@ def test_what_is_taken_away_has_its_files_and_loads_beside_them(bench: Workspace
         [sys.executable, "train.py", str(tmp_path / "mixed.csv"), "--check"], cwd=tmp_path / "out", capture_output=True, text=True
     )
     assert checked.returncode == 0, checked.stderr
+
+
+def test_what_an_interpreter_kept_of_own_code_is_neither_run_nor_written(
+    bench: Workspace, yard: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    own = bring(bench, OwnCodeRequest(kind="learner", where="centres.py:Centres"))
+    helper = bench.own_folder / own.key / "helper.py"
+    ran = tmp_path / "ran"
+    for source in (helper, bench.own_folder / f"{own.key}.py"):  # as if somebody had sent the workspace with it
+        kept = Path(importlib.util.cache_from_source(str(source)))
+        kept.parent.mkdir(exist_ok=True)
+        code = compile(f"open({str(ran)!r}, 'w')", str(source), "exec")
+        stat = source.stat()
+        kept.write_bytes(importlib._bootstrap_external._code_to_timestamp_pyc(code, int(stat.st_mtime), stat.st_size))  # type: ignore[attr-defined]
+    before = sorted(str(path) for path in bench.own_folder.rglob("*"))
+    loads = f"""
+import json, pathlib
+from pellux.objectives.tabular.own.declared import load
+folder = pathlib.Path({str(bench.own_folder)!r})
+print(load(json.loads((folder / '{own.key}.json').read_text()), folder)().fit)
+"""
+    monkeypatch.delenv("PYTHONDONTWRITEBYTECODE", raising=False)
+    done = subprocess.run([sys.executable, "-c", loads], capture_output=True, text=True, cwd=tmp_path)
+    assert "Centres.fit" in done.stdout, done.stderr
+    assert not ran.exists()
+    assert sorted(str(path) for path in bench.own_folder.rglob("*")) == before
+    assert untrusted(bench) == {}, "what lies beside it changes nothing of what it is"
 
 
 def test_what_it_imports_from_its_folder_is_its_code_too(bench: Workspace, yard: Path) -> None:

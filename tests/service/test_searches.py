@@ -27,7 +27,7 @@ from pellux.service.planning.requests import BriefRequest, SearchRequest, Settin
 from pellux.service.problems import problems
 from pellux.service.problems.datasets import open_table
 from pellux.service.searches import searches, trials
-from pellux.service.searches.schemas import TrialRow
+from pellux.service.searches.schemas import PageQuery, TrialRow
 from pellux.store import runs
 from pellux.store.models import Ledger
 from tests.making import imported, mixed_columns
@@ -57,7 +57,7 @@ def until(condition: Callable[[], Any], seconds: float = 30) -> Any:
 
 
 def rows(engine: Engine, search_id: int) -> list[TrialRow]:
-    return trials.trial_page(engine.workspace, search_id, limit=1000).trials
+    return trials.trial_page(engine.workspace, search_id, PageQuery(limit=1000)).trials
 
 
 def test_a_search_scores_the_baseline_and_what_random_proposes(engine: Engine, tmp_path: Path) -> None:
@@ -179,10 +179,12 @@ def test_pages_filters_points_and_exports_agree(engine: Engine, tmp_path: Path) 
     search_id = launch(engine, problem(engine, tmp_path), trials=12)
     assert engine.join(search_id, 60)
     every = rows(engine, search_id)
-    best_first = trials.trial_page(workspace, search_id, sort="score", descending=True, limit=5)
+    best_first = trials.trial_page(workspace, search_id, PageQuery(sort="score", descending=True, limit=5))
     assert best_first.total == 13
     assert [t.mean for t in best_first.trials] == sorted([t.mean or 0 for t in every], reverse=True)[:5]
-    shallow = trials.trial_page(workspace, search_id, where="depth <= 5, state = scored, origin = proposed", sort="depth")
+    shallow = trials.trial_page(
+        workspace, search_id, PageQuery(where="depth <= 5, state = scored, origin = proposed", sort="depth")
+    )
     assert [t.configuration["depth"] for t in shallow.trials] == sorted(
         t.configuration["depth"] for t in every if t.origin == "proposed" and int(t.configuration["depth"]) <= 5
     )

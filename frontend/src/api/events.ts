@@ -124,6 +124,7 @@ function tellOf(client: QueryClient, stale: Staleness, entry: Entry): void {
       stale.mark(keys.curves(entry.search_id), entry.data.ended_at === null ? "never" : "slowly");
       if (entry.data.ended_at === null) return;
       stale.mark(keys.rows(entry.search_id), "soon");
+      stale.mark(keys.together, "soon");
       stale.mark(keys.trial(entry.data.id), "now");
       if (problem !== null && betters(client, problem, entry.data.mean))
         for (const key of [keys.problem(problem), keys.problems]) stale.mark(key, "slowly");

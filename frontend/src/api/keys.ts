@@ -25,7 +25,8 @@ export const keys = {
   safety: (search: number) => ["safety", search],
   everyRow: ["rows"],
   rows: (search: number) => ["rows", search],
-  page: (search: number, ordering: unknown, page: number) => ["rows", search, ordering, page],
+  together: ["rows", "together"], // pages of several searches
+  page: (of: number | ["together", number], ordering: unknown, page: number) => ["rows", of, ordering, page].flat(),
   everyTrial: ["trial"],
   trial: (id: number) => ["trial", id],
   configuration: (trial: number, format: string) => ["configuration", trial, format],

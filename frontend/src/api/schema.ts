@@ -55,6 +55,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/workspace/demo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Lay the demo's problems out in an empty workspace, and begin their searches. */
+        post: operations["post_demo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/catalogue": {
         parameters: {
             query?: never;
@@ -648,6 +665,23 @@ export interface paths {
         };
         /** Every trial as csv, jsonl or parquet. */
         get: operations["get_export"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/problems/{problem_id}/trials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A page of the trials of all searches of a problem and its baselines, sorted and filtered. */
+        get: operations["get_problem_trials"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1897,6 +1931,14 @@ export interface components {
              */
             problem?: number | null;
         };
+        /**
+         * DemoView
+         * @description The problems of the demo, by id.
+         */
+        DemoView: {
+            /** Problems */
+            problems: number[];
+        };
         /** DerivedQuery */
         DerivedQuery: {
             /**
@@ -2995,7 +3037,7 @@ export interface components {
             limit?: number;
             /**
              * Sort
-             * @description number, mean, score, error, seconds, state, seen, or a parameter.
+             * @description number, mean, score, error, seconds, state, seen, search, a parameter, or a recorded metric.
              * @default number
              */
             sort?: string;
@@ -3010,6 +3052,73 @@ export interface components {
              * @default
              */
             where?: string;
+        };
+        /**
+         * PagedTrial
+         * @description A trial as it stands in a table: `recorded` are the means over folds of the metrics beside the one that decides.
+         */
+        PagedTrial: {
+            /** Id */
+            id: number;
+            /** Search Id */
+            search_id: number;
+            /** Number */
+            number: number;
+            /** Origin */
+            origin: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "due" | "running" | "parked" | "scored" | "ended early" | "failed" | "withdrawn";
+            /** Reason */
+            reason: string;
+            /** Reason Code */
+            reason_code: string;
+            /** Configuration */
+            configuration: {
+                [key: string]: boolean | number | string;
+            };
+            /** Scores */
+            scores: (number | null)[];
+            /** Mean */
+            mean: number | null;
+            /** Standard Error */
+            standard_error: number | null;
+            /** Seconds */
+            seconds: number;
+            /** Seen */
+            seen: number;
+            /** Pending */
+            pending: number;
+            /** Created At */
+            created_at: number;
+            /** Ended At */
+            ended_at: number | null;
+            /** Note */
+            note: string;
+            /** Tags */
+            tags: string[];
+            /** Shortlisted */
+            shortlisted: boolean;
+            /** Bracket */
+            bracket: number;
+            /** Rung */
+            rung: number;
+            /** Best Iteration */
+            best_iteration: number | null;
+            /** Parent */
+            parent: number | null;
+            /** Member */
+            member: number;
+            /** Share */
+            share: number;
+            /** Search Number */
+            search_number: number;
+            /** Recorded */
+            recorded: {
+                [key: string]: number;
+            };
         };
         /**
          * PastResultsRequest
@@ -4457,14 +4566,19 @@ export interface components {
             kind: "trial";
             data: components["schemas"]["TrialChanged"];
         };
-        /** TrialPage */
+        /**
+         * TrialPage
+         * @description `settings` are the parameters of the spaces that the trials are of.
+         */
         TrialPage: {
             /** Total */
             total: number;
             /** Offset */
             offset: number;
             /** Trials */
-            trials: components["schemas"]["TrialRow"][];
+            trials: components["schemas"]["PagedTrial"][];
+            /** Settings */
+            settings: string[];
         };
         /** TrialRow */
         TrialRow: {
@@ -4664,6 +4778,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TrustView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_demo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DemoView"];
                 };
             };
             /** @description A problem. */
@@ -6017,6 +6160,43 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": string;
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_problem_trials: {
+        parameters: {
+            query?: {
+                offset?: number;
+                limit?: number;
+                sort?: string;
+                descending?: boolean;
+                where?: string;
+            };
+            header?: never;
+            path: {
+                problem_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialPage"];
                 };
             };
             /** @description A problem. */

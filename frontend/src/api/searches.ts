@@ -1,19 +1,21 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { queryOptions, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, settled, type Refusal, type Schemas, type Search } from "./client";
 import { keys } from "./keys";
 import { patchHappening, type Happening, type TrialEntry } from "./patches";
 
 const RECENT = 60; // trials among which those that run are found
 
-export const useSearches = (problem: number | null) =>
-  useQuery({
-    queryKey: keys.searches(problem ?? 0),
-    enabled: problem !== null,
+export const searchesQuery = (problem: number) =>
+  queryOptions({
+    queryKey: keys.searches(problem),
     // A search that waits for its database or disk writes no entry that would say so.
     refetchInterval: (query) => (query.state.data?.some((search) => search.state === "running") ? 10_000 : false),
     queryFn: () =>
-      settled(api.GET("/api/v1/problems/{problem_id}/searches", { params: { path: { problem_id: problem! } } })),
+      settled(api.GET("/api/v1/problems/{problem_id}/searches", { params: { path: { problem_id: problem } } })),
   });
+
+export const useSearches = (problem: number | null) =>
+  useQuery({ ...searchesQuery(problem ?? 0), enabled: problem !== null });
 
 export const usePoints = (search: number | null) =>
   useQuery({

@@ -1,5 +1,5 @@
 import { keepPreviousData, useMutation, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
-import { api, settled, type Refusal, type Schemas, type TrialRow } from "./client";
+import { api, settled, type Refusal, type Schemas, type Search } from "./client";
 import { keys } from "./keys";
 
 export const PAGE = 100;
@@ -10,8 +10,18 @@ export interface Ordering {
   where: string;
 }
 
+export type PagedTrial = Schemas["PagedTrial"];
+
+/** Whose trials: one search's, or those of all searches of a problem. */
+export type Source = { search: number } | { problem: number };
+
+const pageOf = (of: Source, query: Ordering & { offset: number; limit: number }) =>
+  "search" in of
+    ? settled(api.GET("/api/v1/searches/{search_id}/trials", { params: { path: { search_id: of.search }, query } }))
+    : settled(api.GET("/api/v1/problems/{problem_id}/trials", { params: { path: { problem_id: of.problem }, query } }));
+
 /** The rows around what is seen, page by page, sorted and filtered by the server. */
-export function useRows(search: number, ordering: Ordering, first: number, last: number) {
+export function useRows(of: Source, ordering: Ordering, first: number, last: number) {
   const pages = Array.from(
     { length: Math.floor(last / PAGE) - Math.floor(first / PAGE) + 1 },
     (_, i) => Math.floor(first / PAGE) + i,
@@ -19,24 +29,39 @@ export function useRows(search: number, ordering: Ordering, first: number, last:
   const wanted = pages.includes(0) ? pages : [0, ...pages];
   const answers = useQueries({
     queries: wanted.map((page) => ({
-      queryKey: keys.page(search, ordering, page),
+      queryKey: keys.page("search" in of ? of.search : ["together", of.problem], ordering, page),
       placeholderData: keepPreviousData,
       retry: false,
-      queryFn: () =>
-        settled(
-          api.GET("/api/v1/searches/{search_id}/trials", {
-            params: { path: { search_id: search }, query: { ...ordering, offset: page * PAGE, limit: PAGE } },
-          }),
-        ),
+      queryFn: () => pageOf(of, { ...ordering, offset: page * PAGE, limit: PAGE }),
     })),
   });
-  const rows = new Map<number, TrialRow>();
+  const rows = new Map<number, PagedTrial>();
   for (const answer of answers) answer.data?.trials.forEach((trial, i) => rows.set(answer.data.offset + i, trial));
   return {
     rows,
     total: answers[0]?.data?.total ?? null,
+    settings: answers[0]?.data?.settings ?? null,
     error: (answers.find((a) => a.error)?.error ?? null) as Refusal | null,
   };
+}
+
+/** The trials with a number, one of each search that has it. */
+export function useTrialsNumbered(searches: Search[], number: number | null) {
+  const answers = useQueries({
+    queries: (number === null ? [] : searches).map((search) => {
+      const ordering = { where: `number = ${number}`, sort: "number", descending: false };
+      return {
+        queryKey: keys.page(search.id, ordering, 0),
+        queryFn: () =>
+          settled(
+            api.GET("/api/v1/searches/{search_id}/trials", {
+              params: { path: { search_id: search.id }, query: { ...ordering, limit: 1 } },
+            }),
+          ),
+      };
+    }),
+  });
+  return answers.flatMap((answer, i) => (answer.data?.trials ?? []).map((trial) => ({ search: searches[i]!, trial })));
 }
 
 export const useTrial = (id: number | null) =>

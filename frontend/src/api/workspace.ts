@@ -14,6 +14,15 @@ export function useTrust() {
   });
 }
 
+/** The demo's problems and searches, laid out in an empty workspace. */
+export function useDemo() {
+  const client = useQueryClient();
+  return useMutation<Schemas["DemoView"], Refusal>({
+    mutationFn: () => settled(api.POST("/api/v1/workspace/demo")),
+    onSuccess: () => client.invalidateQueries({ queryKey: keys.problems }),
+  });
+}
+
 export const useCatalogue = () =>
   useQuery({ queryKey: keys.catalogue, queryFn: () => settled(api.GET("/api/v1/catalogue")), staleTime: Infinity });
 

@@ -1,17 +1,10 @@
 import Dialog from "@mui/material/Dialog";
 import { useState } from "react";
 import { useNavigate } from "react-router";
-import { useProblems } from "../api/problems";
-import { STAGES, useChosen } from "../ui/place";
+import { useDestinations, type Destination } from "./destinations";
 
-interface Destination {
-  label: string;
-  note: string;
-  to: string;
-}
-
-/** Ctrl-K: go to any problem, stage or search by typing part of its name. */
-export function Palette({ open, onClose }: { open: boolean; onClose: () => void }) {
+/** Ctrl-K: go to anything by typing part of its name, or do something. */
+export function Palette({ open, onClose, onKeys }: { open: boolean; onClose: () => void; onKeys: () => void }) {
   return (
     <Dialog
       open={open}
@@ -20,22 +13,21 @@ export function Palette({ open, onClose }: { open: boolean; onClose: () => void 
       maxWidth="sm"
       slotProps={{ paper: { sx: { position: "fixed", top: 80, m: 0 } } }}
     >
-      {open && <Finder onClose={onClose} />}
+      {open && <Finder onClose={onClose} onKeys={onKeys} />}
     </Dialog>
   );
 }
 
-function Finder({ onClose }: { onClose: () => void }) {
+function Finder({ onClose, onKeys }: { onClose: () => void; onKeys: () => void }) {
   const [text, setText] = useState("");
   const [at, setAt] = useState(0);
   const navigate = useNavigate();
-  const places = useDestinations()
-    .filter((d) => `${d.label} ${d.note}`.toLowerCase().includes(text.toLowerCase()))
-    .slice(0, 12);
+  const places = useDestinations(text, onKeys);
   const open = (place: Destination | undefined) => {
     if (!place) return;
     onClose();
-    void navigate(place.to);
+    if (typeof place.act === "string") void navigate(place.act);
+    else place.act();
   };
   return (
     <div
@@ -48,77 +40,40 @@ function Finder({ onClose }: { onClose: () => void }) {
       }}
     >
       <input
-        className="full inherits"
+        className="full inherits finder"
         autoFocus
+        role="combobox"
         aria-label="Go to"
-        placeholder="Go to a problem, a stage, a search …"
+        aria-expanded
+        aria-controls="places"
+        aria-activedescendant={places[at] && `place-${at}`}
+        placeholder="A problem, stage, search, setting, decision, the number of a trial, an action …"
         value={text}
         onChange={(event) => {
           setText(event.target.value);
           setAt(0);
         }}
-        style={{
-          font: "inherit",
-          fontSize: 16,
-          padding: "14px 18px",
-          border: 0,
-          outline: 0,
-          background: "transparent",
-        }}
       />
-      <ul className="unmarked flush" style={{ padding: "0 8px 8px" }}>
+      <ul className="unmarked flush places" role="listbox" id="places" aria-label="Places">
         {places.map((place, index) => (
-          <li key={place.to + place.label}>
-            <button
-              className="plain-button row full"
-              onClick={() => open(place)}
-              style={{
-                padding: "7px 10px",
-                borderRadius: 6,
-                background: index === at ? "var(--spruce-tint)" : undefined,
-              }}
-            >
-              <span className="grow cut">{place.label}</span>
-              <span className="soft small">{place.note}</span>
-            </button>
+          <li
+            key={place.key}
+            id={`place-${index}`}
+            role="option"
+            aria-selected={index === at}
+            className="row clickable place"
+            onClick={() => open(place)}
+          >
+            <span className="grow cut">{place.label}</span>
+            <span className="soft small one-line">{place.note}</span>
           </li>
         ))}
-        {places.length === 0 && (
-          <li className="soft" style={{ padding: 10 }}>
-            Nothing here is called that.
-          </li>
-        )}
       </ul>
+      {places.length === 0 && (
+        <p className="soft padded" role="status">
+          Nothing here is called that.
+        </p>
+      )}
     </div>
   );
-}
-
-function useDestinations(): Destination[] {
-  const problems = useProblems().data ?? [];
-  const { problem, searches } = useChosen();
-  const stages =
-    problem === null
-      ? []
-      : STAGES.map((s, i) => ({
-          label: s[0]!.toUpperCase() + s.slice(1),
-          note: `stage ${i + 1}`,
-          to: `/p/${problem}/${s}`,
-        }));
-  const own = searches.map((s) => ({
-    label: s.kind === "search" ? `Search ${s.number}: ${s.learner}, ${s.strategy}` : `Re-judging ${s.number}`,
-    note: s.state,
-    to: `/p/${problem}/live?search=${s.id}`,
-  }));
-  const all = problems.map((p) => ({
-    label: p.name,
-    note: "problem",
-    to: `/p/${p.id}/${p.searches ? "live" : "brief"}`,
-  }));
-  return [
-    ...stages,
-    ...own,
-    ...all,
-    { label: "All problems", note: "home", to: "/" },
-    { label: "New problem from a data file", note: "home", to: "/new" },
-  ];
 }

@@ -23,14 +23,22 @@ export function Shell() {
       <div style={{ display: "grid", gridTemplateRows: "48px auto 1fr", height: "100%" }}>
         <TopBar onPalette={() => shortcuts.setPalette(true)} onHelp={() => shortcuts.setHelp(true)} />
         {problem === null ? <div /> : <StageStrip />}
-        <main className="scrolls" style={{ minHeight: 0, marginRight: trial === null ? 0 : 430 }} id="stage">
+        <main
+          className="scrolls"
+          style={{ minHeight: 0, marginRight: trial === null ? 0 : "var(--drawer)" }}
+          id="stage"
+        >
           <Suspense fallback={<p className="stage soft">One moment …</p>}>
             <Outlet />
           </Suspense>
         </main>
       </div>
       {trial !== null && <Inspector trial={trial} />}
-      <Palette open={shortcuts.palette} onClose={() => shortcuts.setPalette(false)} />
+      <Palette
+        open={shortcuts.palette}
+        onClose={() => shortcuts.setPalette(false)}
+        onKeys={() => shortcuts.setHelp(true)}
+      />
       <Help open={shortcuts.help} onClose={() => shortcuts.setHelp(false)} />
     </LightContext.Provider>
   );

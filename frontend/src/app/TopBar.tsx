@@ -59,7 +59,7 @@ export function TopBar({ onPalette, onHelp }: { onPalette: () => void; onHelp: (
         </Select>
       )}
       <span className="grow" />
-      <button className="plain-button row small soft" onClick={onPalette} aria-label="Go to anything">
+      <button className="plain-button row small soft" onClick={onPalette} title="Go to anything">
         Go to <span className="key">Ctrl K</span>
       </button>
       <WorkerMeter />

@@ -6,6 +6,7 @@ import { STAGES, useChosen } from "../ui/place";
 export const SHORTCUTS: [string, string][] = [
   ["1 – 5", "Brief, Space, Live, Evidence, Decision"],
   ["Ctrl K", "Go to anything"],
+  ["Ctrl Enter", "What the screen is for: frame the problem, launch, decide, sign; or what is still missing for it"],
   ["j  k", "Next or previous trial"],
   ["Enter", "Inspect the trial"],
   ["s", "Put the trial on the shortlist, or take it off"],
@@ -20,6 +21,13 @@ export const SHORTCUTS: [string, string][] = [
 const typing = (target: EventTarget | null) =>
   target instanceof HTMLElement && (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName));
 
+/** Presses the button that a screen is for; where it is off, goes to the first field that it waits for. */
+function doPrimary() {
+  const button = document.querySelector<HTMLButtonElement>("main [data-primary]");
+  if (button && !button.disabled) button.click();
+  else document.querySelector<HTMLElement>("main [data-needed]")?.focus();
+}
+
 /** Keys that work on every screen; those of a list (j, k, Enter, s, /) belong to the list. */
 export function useShortcuts() {
   const [palette, setPalette] = useState(false);
@@ -32,6 +40,11 @@ export function useShortcuts() {
       if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "k") {
         event.preventDefault();
         setPalette((open) => !open);
+        return;
+      }
+      if ((event.ctrlKey || event.metaKey) && event.key === "Enter") {
+        event.preventDefault();
+        doPrimary();
         return;
       }
       if (event.ctrlKey || event.metaKey || event.altKey || typing(event.target)) return;

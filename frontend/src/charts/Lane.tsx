@@ -230,9 +230,9 @@ function Handle({ end, parameter, axis, width, onMove, onDone }: HandleProps) {
       role="slider"
       tabIndex={0}
       aria-label={`${end === "from" ? "Lower" : "Upper"} end of ${parameter.name}`}
-      aria-valuemin={axis.low}
-      aria-valuemax={axis.high}
-      aria-valuenow={value}
+      aria-valuemin={0}
+      aria-valuemax={100} // percent of the axis: a logarithmic one has values that only the text can say
+      aria-valuenow={Math.round(100 * toShare(value, axis))}
       aria-valuetext={figure(value)}
       data-end={`${parameter.name}-${end}`}
       style={{ cursor: "ew-resize", touchAction: "none" }}

@@ -84,3 +84,7 @@ export function bytes(size: number | null | undefined): string {
   const value = size / 1000 ** power;
   return `${value >= 100 ? Math.round(value) : value.toPrecision(2)} ${["B", "kB", "MB", "GB"][power]}`;
 }
+
+/** `29 Nov 2026`, of seconds since 1970. */
+export const day = (at: number) =>
+  new Date(1000 * at).toLocaleDateString("en-GB", { day: "numeric", month: "short", year: "numeric" });

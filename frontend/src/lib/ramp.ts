@@ -17,8 +17,10 @@ export function ramp(share: number): string {
   return `rgb(${mix.join(",")})`;
 }
 
-/** Ink that reads on a ramp colour. */
-export const inkOn = (share: number) => (share > 0.52 ? "#21302b" : "#fffaf0");
+const DARK_ENOUGH = 0.365; // where the luminance of the ramp is 0.179
+
+/** Black or white, whichever reads on a ramp colour: in the middle of the ramp no softer ink has a contrast of 4.5. */
+export const inkOn = (share: number) => (share > DARK_ENOUGH ? "#000" : "#fff");
 
 export interface ScoreScale {
   low: number;

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
+from pellux.core.errors import Conflict
 from pellux.demo.generator import FOLDER
 from pellux.demo.routes import FOLDER as ROUTE_PLANNER
 from pellux.demo.routes import add_routes
@@ -67,16 +69,36 @@ def furnish(folder: Path, say: Callable[[str], None]) -> bool:
         race = SettingsRequest(strategy="random", trials=RACE_TRIALS, seed=5, early_stopping="fold race")
         engine.join(launch(engine, warm, SearchRequest(learner="boosting", space=FIRST_SPACE, plan=race)))
         say("… and asynchronous halving on a third, a small network …")
-        halving = SettingsRequest(
-            strategy="automatic", trials=SOUND_TRIALS, seed=4, early_stopping="asynchronous halving", stopping={"least": 3}
-        )
-        engine.join(launch(engine, _sound(workspace), SearchRequest(learner="network", space=SOUND_SPACE, plan=halving)))
+        engine.join(launch(engine, _sound(workspace), SearchRequest(learner="network", space=SOUND_SPACE, plan=_halving())))
         say("… and the same on somebody's own training program …")
         engine.join(add_routes(engine))
         engine.close()
         return True
     finally:
         workspace.close()
+
+
+def lay_out(engine: Engine) -> list[int]:
+    """The tables' problems in a workspace that has none yet, with searches that run while they are looked at; the problems' ids.
+
+    Nothing waits for anything here: baselines and searches take their turn with the workers.
+    """
+    workspace = engine.workspace
+    if list_problems(workspace):
+        raise Conflict("The demo is laid out in an empty workspace, and this one has problems. Run: pellux demo")
+    energy, sound, warm = _energy(workspace), _sound(workspace), _warm(workspace)
+    for problem, first_look in ((warm, ["logistic", *QUICK]), (energy, ["ridge", *QUICK])):
+        score_baselines(engine, problem, BaselinesRequest(learners=first_look))
+    launch(engine, warm, SearchRequest(learner="boosting", space=FIRST_SPACE, plan=SettingsRequest(trials=FIRST_TRIALS, seed=3)))
+    launch(engine, sound, SearchRequest(learner="network", space=SOUND_SPACE, plan=_halving()))
+    return [energy, sound, warm]
+
+
+def _halving() -> SettingsRequest:
+    stopping: dict[str, Any] = {"least": 3}
+    return SettingsRequest(
+        strategy="automatic", trials=SOUND_TRIALS, seed=4, early_stopping="asynchronous halving", stopping=stopping
+    )
 
 
 def _energy(workspace: Workspace) -> int:

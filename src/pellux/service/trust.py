@@ -105,8 +105,9 @@ def _called(workspace: Workspace, name: str) -> str:
 
 
 def _of_own(folder: Path, key: str) -> bytes:
-    """The description and every file of an own learner or metric."""
-    beside = [folder / f"{key}.json", folder / f"{key}.py", *sorted(p for p in (folder / key).rglob("*") if p.is_file())]
+    """The description and every file of an own learner or metric; what an interpreter kept beside them is never run."""
+    with_it = sorted(p for p in (folder / key).rglob("*") if p.is_file() and "__pycache__" not in p.parts)
+    beside = [folder / f"{key}.json", folder / f"{key}.py", *with_it]
     parts = [
         f"{path.relative_to(folder)} {len(path.read_bytes())} ".encode() + path.read_bytes() for path in beside if path.exists()
     ]

@@ -15,12 +15,19 @@ from pellux.store import ledger, models
 from pellux.store.records import NewTrial, Trial
 from pellux.store.statements import every, first, of
 
-T, S = models.Trial, models.Search
+T, S, F = models.Trial, models.Search, models.Fit
 RANKED = ("search", "baselines")
 SCORED, BASELINE = "scored", "baseline"
 SORTS = {"number": T.number, "mean": T.mean, "score": T.rank_score, "standard_error": T.standard_error,
-         "seconds": T.seconds, "state": T.state, "seen": T.seen, "origin": T.origin}  # fmt: skip
-HEADERS = {"trial": "number", "cost": "seconds", "sightline": "seen", "error": "standard_error"}  # as the table calls them
+         "seconds": T.seconds, "state": T.state, "seen": T.seen, "origin": T.origin,
+         "search": select(S.number).where(S.id == T.search_id).scalar_subquery()}  # fmt: skip
+HEADERS = {
+    "trial": "number",
+    "cost": "seconds",
+    "sightline": "seen",
+    "knew": "seen",
+    "error": "standard_error",
+}  # as the table calls them
 COMPARISON = re.compile(r"\s*([A-Za-z_][\w ]*?)\s*(<=|>=|!=|=|<|>)\s*(.+?)\s*\Z")
 BEST_FIRST = (T.rank_score.desc(), T.id)
 
@@ -198,7 +205,7 @@ def rejudged_scores(session: Session, problem_id: int) -> list[tuple[int, list[f
 
 def page(
     session: Session,
-    search_id: int,
+    searches: Sequence[int],
     *,
     offset: int,
     limit: int,
@@ -207,23 +214,34 @@ def page(
     where: str,
     searched: Collection[str],
     metric: str,
+    recorded: Collection[str] = (),
 ) -> tuple[list[Trial], int]:
-    """A page of trials, and how many there are in all. `where` is comparisons parted by commas; `searched` are
-    the parameters of the space, `metric` is what the scores are of."""
-    names = _Names(session, search_id, searched, metric)
-    chosen = [T.search_id == search_id, *_conditions(where, names)]
+    """A page of the trials of some searches, and how many there are in all. `where` is comparisons parted by commas; `searched` are
+    the parameters of the spaces, `metric` is what the scores are of, `recorded` are the metrics beside it."""
+    names = _Names(session, searches, searched, metric, recorded)
+    chosen = [T.search_id.in_(searches), *_conditions(where, names)]
     total = session.scalar(select(func.count(T.id)).where(*chosen)) or 0
     key = names.column(sort, at="sort")
     order = (key.desc() if descending else key.asc()).nulls_last()
-    return every(session, Trial, of(Trial).where(*chosen).order_by(order, T.number).offset(offset).limit(limit)), total
+    wanted = of(Trial).where(*chosen).order_by(order, T.search_id, T.number).offset(offset).limit(limit)
+    return every(session, Trial, wanted), total
+
+
+def of_problem(session: Session, problem_id: int) -> dict[int, int]:
+    """The searches whose trials can be told side by side (baselines are one of them), and their numbers, by id."""
+    rows = session.execute(select(S.id, S.number).where(S.problem_id == problem_id, S.kind.in_(RANKED)).order_by(S.id))
+    return dict(rows.all())
 
 
 class _Names:
-    """What a name in a filter stands for: a column, a setting that any trial has, also one by hand that steps out of the space, or
-    a column by its header or by the metric."""
+    """What a name in a filter stands for: a column, a setting that any trial has, also one by hand that steps out of the space, a
+    recorded metric, or a column by its header or by the metric."""
 
-    def __init__(self, session: Session, search_id: int, searched: Collection[str], metric: str) -> None:
-        self._session, self._of, self._searched, self._metric = session, T.search_id == search_id, searched, metric
+    def __init__(
+        self, session: Session, searches: Sequence[int], searched: Collection[str], metric: str, recorded: Collection[str]
+    ) -> None:
+        self._session, self._of = session, T.search_id.in_(searches)
+        self._searched, self._metric, self._recorded = searched, metric, recorded
 
     def column(self, name: str, *, at: str) -> Any:
         if name in SORTS:
@@ -237,7 +255,9 @@ class _Names:
                 return setting
         if name == self._metric or name.lower() in HEADERS:
             return SORTS[HEADERS.get(name.lower(), "mean")]
-        known = [*SORTS, *HEADERS, *dict.fromkeys([*self._searched, *self._settings()])]
+        if name in self._recorded:
+            return _recorded(name)
+        known = [*SORTS, *HEADERS, *dict.fromkeys([*self._searched, *self._settings(), *self._recorded])]
         near = difflib.get_close_matches(name, known, 1)
         hint = f" Did you mean '{near[0]}'?" if near else f" There are: {', '.join(known)}."
         raise InvalidPlan(f"'{name}' is not a column of the table.{hint}", at=at)
@@ -245,6 +265,24 @@ class _Names:
     def _settings(self) -> list[str]:
         each = func.json_each(T.configuration).table_valued("key")
         return list(self._session.scalars(select(each.c.key).select_from(T).join(each, true()).where(self._of).distinct()))
+
+
+def _recorded(metric: str) -> Any:
+    """The mean over a trial's folds of a metric beside the one that decides, at the rung that it came to."""
+    ours = (F.search_id == T.search_id, F.trial == T.number, F.rung == T.rung, F.state == "done")
+    score = func.json_extract(F.recorded, func.concat('$."', metric, '"'))
+    return select(func.avg(score)).where(*ours).correlate(T).scalar_subquery()
+
+
+def recorded_of(session: Session, found: Sequence[Trial]) -> dict[tuple[int, int], dict[str, float]]:
+    """By search and number, the means over folds of what was recorded beside the deciding metric."""
+    wanted = select(F.search_id, F.trial, F.recorded).join(T, and_(T.search_id == F.search_id, T.number == F.trial))
+    wanted = wanted.where(T.id.in_([t.id for t in found]), F.state == "done", F.rung == T.rung)
+    lists: dict[tuple[int, int], dict[str, list[float]]] = {}
+    for search, number, scores in session.execute(wanted):
+        for metric, score in scores.items():
+            lists.setdefault((search, number), {}).setdefault(metric, []).append(score)
+    return {key: {metric: sum(each) / len(each) for metric, each in of.items()} for key, of in lists.items()}
 
 
 def _conditions(where: str, names: _Names) -> list[ColumnElement[bool]]:

@@ -12,6 +12,7 @@ import { ColumnList } from "./ColumnList";
 import { FieldError } from "../../ui/FieldError";
 import { Findings } from "./Findings";
 import { MetricPicker } from "./MetricPicker";
+import { TargetPicker } from "./TargetPicker";
 import { SplitPlan } from "./SplitPlan";
 import { requestOf, withRole, type BriefForm } from "./briefForm";
 
@@ -59,10 +60,7 @@ export function BriefEditor({
   const target = data.columns.find((column) => column.name === form.target);
   const ready = form.target !== "" && preview.isSuccess && !preview.isPlaceholderData;
   return (
-    <div
-      className="stage far top"
-      style={{ display: "grid", gridTemplateColumns: "minmax(0, 1.15fr) minmax(380px, 1fr)" }}
-    >
+    <div className="stage far top brief-bench">
       <section className="col">
         <div className="row">
           <div className="grow">
@@ -79,13 +77,7 @@ export function BriefEditor({
       </section>
       <section className="col apart">
         {form.target === "" ? (
-          <div className="sheet col roomy">
-            <h2>What is to be predicted?</h2>
-            <p className="soft">
-              Mark one column as the target. The task, a fitting metric and the folds follow from it, and all of them
-              can be changed.
-            </p>
-          </div>
+          <TargetPicker data={data} onTarget={(name) => change(withRole(form, name, "target"))} />
         ) : (
           <>
             <TextField
@@ -127,6 +119,7 @@ export function BriefEditor({
               <Button
                 variant="contained"
                 size="medium"
+                data-primary
                 sx={{ whiteSpace: "nowrap", flex: "none" }}
                 disabled={!ready || save.isPending}
                 onClick={() => save.mutate(requestOf(form, data))}

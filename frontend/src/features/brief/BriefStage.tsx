@@ -55,10 +55,7 @@ function FrozenBrief({ problem, data }: { problem: TableProblem; data: Data }) {
   const findings = useFindings(problem.id).data;
   const metric = useCatalogue().data?.metrics.find((m) => m.key === brief.metric);
   return (
-    <div
-      className="stage far top"
-      style={{ display: "grid", gridTemplateColumns: "minmax(0, 1.15fr) minmax(380px, 1fr)" }}
-    >
+    <div className="stage far top brief-bench">
       <section className="col">
         <h1>{problem.name}</h1>
         <p className="small soft">

@@ -1,9 +1,11 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { useRef } from "react";
+import { useRef, useState, type KeyboardEvent } from "react";
 import type { Column, Data } from "../../api/client";
 import { count, figure, percent } from "../../lib/format";
 import { Histogram } from "../../charts/Histogram";
-import { OTHER_ROLES, roleOf, withRole, type BriefForm, type Role } from "./briefForm";
+import { roleOf, withRole, type BriefForm, type Role } from "./briefForm";
+import { ORDERS, listed, type Order } from "./columnOrder";
+import { RolePicker } from "./RolePicker";
 
 interface Props {
   data: Data;
@@ -13,41 +15,136 @@ interface Props {
 }
 
 const ROW = 46;
+const MANY = 12; // columns from which on they are searched and sorted
 
 /** Columns with type, missing share, small histogram and role. Thousands of them are fine: only what is seen is drawn. */
 export function ColumnList({ data, form, change, onType }: Props) {
+  const [search, setSearch] = useState("");
+  const [order, setOrder] = useState<Order>("as in the file");
+  const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
+  const shown = listed(data.columns, search, order);
+  const choose = (names: string[], on: boolean) =>
+    setChosen((held) => new Set(on ? [...held, ...names] : [...held].filter((name) => !names.includes(name))));
+  const give = (role: "feature" | "ignore") => {
+    const names = data.columns.filter((c) => chosen.has(c.name) && (c.type !== "text" || role === "ignore"));
+    const last = names.reduce((held, c) => ({ ...held, ...withRole(held, c.name, role) }), form);
+    change?.(last);
+    setChosen(new Set());
+  };
+  return (
+    <div className="col near">
+      {data.columns.length > MANY && (
+        <div className="row wrap near small">
+          <input
+            inputMode="search"
+            aria-label="Find a column"
+            placeholder={`Find among ${data.columns.length} columns`}
+            value={search}
+            onChange={(event) => setSearch(event.target.value)}
+            style={{ width: 190 }}
+          />
+          <select aria-label="Order of the columns" value={order} onChange={(e) => setOrder(e.target.value as Order)}>
+            {ORDERS.map((one) => (
+              <option key={one}>{one}</option>
+            ))}
+          </select>
+          {chosen.size > 0 && (
+            <span className="row near" role="group" aria-label="Role of the chosen columns">
+              <b>{chosen.size} chosen:</b>
+              <button className="plain-button spruce" onClick={() => give("feature")}>
+                make features
+              </button>
+              <button className="plain-button spruce" onClick={() => give("ignore")}>
+                ignore
+              </button>
+              <button className="plain-button soft" onClick={() => setChosen(new Set())}>
+                none
+              </button>
+            </span>
+          )}
+        </div>
+      )}
+      <Table
+        data={data}
+        shown={shown}
+        form={form}
+        change={change}
+        onType={onType}
+        chosen={data.columns.length > MANY && change ? chosen : null}
+        onChoose={choose}
+      />
+    </div>
+  );
+}
+
+interface TableProps extends Props {
+  shown: Column[];
+  chosen: ReadonlySet<string> | null; // null: roles are given one by one
+  onChoose: (names: string[], on: boolean) => void;
+}
+
+function Table({ data, shown, form, change, onType, chosen, onChoose }: TableProps) {
   const scroller = useRef<HTMLDivElement>(null);
+  const [active, setActive] = useState("feature"); // the control of every row that Tab stops at
   const rows = useVirtualizer({
-    count: data.columns.length,
+    count: shown.length,
     getScrollElement: () => scroller.current,
     estimateSize: () => ROW,
     overscan: 8,
   });
+  const all = chosen !== null && shown.length > 0 && shown.every((c) => chosen.has(c.name));
+  const line = chosen ? "column-row choosable" : "column-row";
   return (
-    <div className="sheet" role="table" aria-label="Columns" aria-rowcount={data.columns.length}>
-      <div className="scrolls" ref={scroller} style={{ maxHeight: "calc(100vh - 246px)" }}>
+    <div className="sheet">
+      <div
+        className="scrolls"
+        ref={scroller}
+        role="table"
+        aria-label="Columns"
+        aria-rowcount={shown.length}
+        tabIndex={change ? undefined : 0}
+        style={{ maxHeight: "calc(100vh - 246px)" }}
+      >
         <div
           role="row"
-          className="small soft sunk underlined"
-          style={{ ...grid, height: 30, position: "sticky", top: 0, zIndex: 1 }}
+          className={`small soft sunk underlined ${line}`}
+          style={{ height: 30, position: "sticky", top: 0, zIndex: 1 }}
         >
+          {chosen && (
+            <span role="columnheader">
+              <input
+                type="checkbox"
+                aria-label="Choose all that are listed"
+                checked={all}
+                onChange={() =>
+                  onChoose(
+                    shown.map((c) => c.name),
+                    !all,
+                  )
+                }
+              />
+            </span>
+          )}
           <span role="columnheader">Column</span>
-          <span role="columnheader">Distribution</span>
+          <span role="columnheader" className="drawn">
+            Distribution
+          </span>
           <span role="columnheader">Missing</span>
           <span role="columnheader">Role</span>
         </div>
-        <div className="anchor" style={{ height: rows.getTotalSize() }}>
+        {shown.length === 0 && <p className="soft padded">No column is called that.</p>}
+        <div className="anchor" role="rowgroup" style={{ height: rows.getTotalSize() }}>
           {rows.getVirtualItems().map((item) => {
-            const column = data.columns[item.index]!;
+            const column = shown[item.index]!;
             return (
               <div
-                className="underlined"
+                className={`underlined ${line}`}
                 key={column.name}
                 role="row"
                 aria-rowindex={item.index + 1}
                 data-column={column.name}
+                onKeyDown={(event) => walk(event, setActive)}
                 style={{
-                  ...grid,
                   position: "absolute",
                   top: 0,
                   left: 0,
@@ -60,6 +157,9 @@ export function ColumnList({ data, form, change, onType }: Props) {
                   column={column}
                   rows={data.rows}
                   role={roleOf(column, form)}
+                  chosen={chosen && chosen.has(column.name)}
+                  active={active}
+                  onChoose={(on) => onChoose([column.name], on)}
                   onRole={change && ((role) => change(withRole(form, column.name, role)))}
                   onType={onType && ((type) => onType(column.name, type))}
                 />
@@ -72,13 +172,17 @@ export function ColumnList({ data, form, change, onType }: Props) {
   );
 }
 
-const grid = {
-  display: "grid",
-  gridTemplateColumns: "minmax(0, 1fr) 122px 48px 258px",
-  alignItems: "center",
-  gap: 12,
-  padding: "0 12px",
-} as const;
+/** Tab goes from row to row, arrows go along one: thirty columns are thirty stops, not a hundred and eighty. */
+function walk(event: KeyboardEvent<HTMLElement>, setActive: (control: string) => void) {
+  const step = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
+  if (!step) return;
+  const controls = [...event.currentTarget.querySelectorAll<HTMLElement>("[data-control]:not(:disabled)")];
+  const next = controls[controls.indexOf(document.activeElement as HTMLElement) + step];
+  event.preventDefault();
+  if (!next) return;
+  setActive(next.dataset.control!);
+  next.focus();
+}
 
 const day = (days: number) => new Date(days * 86_400_000).toISOString().slice(0, 10);
 
@@ -86,12 +190,18 @@ function Row({
   column,
   rows,
   role,
+  chosen,
+  active,
+  onChoose,
   onRole,
   onType,
 }: {
   column: Column;
   rows: number;
   role: Role;
+  chosen: boolean | null;
+  active: string;
+  onChoose: (on: boolean) => void;
   onRole: ((role: Role) => void) | undefined;
   onType: ((type: string) => void) | undefined;
 }) {
@@ -104,8 +214,26 @@ function Row({
           : `${figure(column.low)} to ${figure(column.high!)}`
         : `${column.type === "text" && column.distinct > 1000 ? "over 1 000" : count(column.distinct)} ${column.distinct === 1 ? "value" : "values"}`;
   const note = column.note !== column.why && column.note;
+  const usable = column.type !== "text";
+  // A row whose control of that kind is off, or is not there, is entered at its last one.
+  const there = { choose: chosen !== null, type: Boolean(onType), ignore: true }[active] ?? usable;
+  const stop = (control: string) => ({
+    "data-control": control,
+    tabIndex: control === (there ? active : "ignore") ? 0 : -1,
+  });
   return (
     <>
+      {chosen !== null && (
+        <span role="cell">
+          <input
+            type="checkbox"
+            aria-label={`Choose ${column.name}`}
+            {...stop("choose")}
+            checked={chosen}
+            onChange={(event) => onChoose(event.target.checked)}
+          />
+        </span>
+      )}
       <span className="shrinks" role="cell">
         <span
           className="cut block"
@@ -114,21 +242,21 @@ function Row({
         >
           {column.name}
         </span>
-        <span className="small soft cut block" title={column.note || column.why || undefined}>
-          {onType ? <TypePicker column={column} onType={onType} /> : column.type}
+        <span className="small soft cut block" title={column.note || column.why || `${column.type}, ${words}`}>
+          {onType ? <TypePicker column={column} onType={onType} stop={stop("type")} /> : column.type}
           {note ? <span className="honey"> · {note}</span> : `, ${words}`}
           {column.why && !note && role === "ignore" && ` · ${column.why}`}
         </span>
       </span>
-      <span role="cell">
+      <span role="cell" className="drawn">
         <Histogram column={{ ...column, role: role === "ignore" ? "ignore" : "feature" }} />
       </span>
-      <span role="cell" className="small" style={{ color: column.missing ? "var(--honey)" : "var(--soft)" }}>
+      <span role="cell" className="small" style={{ color: column.missing ? "var(--honey-ink)" : "var(--soft)" }}>
         {column.missing ? percent(column.missing / rows) : "none"}
       </span>
       <span role="cell">
         {onRole ? (
-          <RolePicker name={column.name} role={role} usable={column.type !== "text"} onRole={onRole} />
+          <RolePicker name={column.name} role={role} usable={usable} stop={stop} onRole={onRole} />
         ) : (
           <span className="tag">{role}</span>
         )}
@@ -137,88 +265,20 @@ function Row({
   );
 }
 
-interface RoleProps {
-  name: string;
-  role: Role;
-  usable: boolean;
-  onRole: (role: Role) => void;
-}
-
-const TINTS: Partial<Record<Role, string>> = { target: "var(--honey-tint)", ignore: "var(--sunk)" };
-
-function RolePicker({ name, role, usable, onRole }: RoleProps) {
-  const other = OTHER_ROLES.find((r) => r === role) ?? "";
-  return (
-    <span
-      role="group"
-      aria-label={`Role of ${name}`}
-      style={{ display: "inline-flex", border: "1px solid var(--rule)", borderRadius: 6, overflow: "hidden" }}
-    >
-      <span role="radiogroup" aria-label={`Role of ${name}`} style={{ display: "inline-flex" }}>
-        {(["target", "feature", "ignore"] as const).map((option) => {
-          const on = option === role;
-          const off = !usable && option !== "ignore";
-          return (
-            <button
-              key={option}
-              role="radio"
-              aria-checked={on}
-              data-role={option}
-              disabled={off}
-              className="plain-button small"
-              style={{
-                padding: "3px 8px",
-                fontWeight: on ? 650 : 400,
-                background: on ? (TINTS[option] ?? "var(--spruce-tint)") : undefined,
-                opacity: off ? 0.35 : 1,
-              }}
-              onClick={() => onRole(option)}
-            >
-              {option}
-            </button>
-          );
-        })}
-      </span>
-      <select
-        className="small inherits"
-        aria-label={`Other role of ${name}`}
-        data-other-role
-        disabled={!usable}
-        value={other}
-        onChange={(event) => onRole((event.target.value || "feature") as Role)}
-        style={{
-          border: 0,
-          borderLeft: "1px solid var(--rule)",
-          width: 72,
-          font: "inherit",
-          fontSize: 12.5,
-          fontWeight: other ? 650 : 400,
-          background: other ? "var(--spruce-tint)" : "transparent",
-        }}
-      >
-        <option value="">other</option>
-        {OTHER_ROLES.map((r) => (
-          <option key={r} value={r}>
-            {r}
-          </option>
-        ))}
-      </select>
-    </span>
-  );
-}
-
 interface TypeProps {
   column: Column;
+  stop: { "data-control": string; tabIndex: number };
   onType: (type: string) => void;
 }
 
 /** The type of a column; another one reads the file anew. */
-function TypePicker({ column, onType }: TypeProps) {
+function TypePicker({ column, onType, stop }: TypeProps) {
   return (
     <select
       className="small inherits clickable"
       aria-label={`Type of ${column.name}`}
       data-type
+      {...stop}
       value={column.type}
       onChange={(event) => onType(event.target.value)}
       style={{

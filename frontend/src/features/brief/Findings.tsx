@@ -37,7 +37,7 @@ export function Findings({ findings, onRole }: Props) {
             <span
               className="still"
               aria-hidden
-              style={{ color: GRAVE.has(f.kind) ? "var(--ember)" : "var(--honey)", fontWeight: 700, width: 12 }}
+              style={{ color: GRAVE.has(f.kind) ? "var(--ember)" : "var(--honey-ink)", fontWeight: 700, width: 12 }}
             >
               {GRAVE.has(f.kind) ? "!!" : "!"}
             </span>

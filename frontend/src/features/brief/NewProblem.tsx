@@ -1,21 +1,19 @@
-import Button from "@mui/material/Button";
-import LinearProgress from "@mui/material/LinearProgress";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useRef, useState, type ReactNode } from "react";
+import { useState, type ReactNode } from "react";
 import { useSearchParams } from "react-router";
 import { isCode, isTable, type Data, type Problem, type Refusal } from "../../api/client";
 import { keys } from "../../api/keys";
-import { importProgress, readAgain, useData, useDataList } from "../../api/data";
+import { readAgain, useData, useDataList } from "../../api/data";
 import { useProblem } from "../../api/problems";
 import { dropDraft, keepDraft, readDraft } from "../../lib/kept";
-import { count, percent } from "../../lib/format";
+import { count } from "../../lib/format";
+import { DropFile } from "../../ui/DropFile";
 import { BriefEditor } from "./BriefEditor";
 import { CodeEditor } from "./code/CodeEditor";
 import { codeFormOf, emptyCode } from "./code/codeForm";
 import { DOORS, Doors } from "./Doors";
 import { ReadingCard, type Reading } from "./ReadingCard";
 import { emptyForm, formOf, type BriefForm } from "./briefForm";
-import { upload } from "./upload";
 
 /** A new problem: drop a file, then frame it. With ?from= it begins as a changed copy of a frozen brief. */
 export function NewProblem() {
@@ -35,7 +33,7 @@ export function NewProblem() {
         <CodeEditor key={door} initial={emptyCode(KINDS[door])} problem={null} />
       </>
     );
-  if (hash === null) return <DropFile doors={doors} onData={(found) => setQuery({ data: found })} />;
+  if (hash === null) return <FileDoor doors={doors} onData={(found) => setQuery({ data: found })} />;
   if (data.isError)
     return (
       <p className="stage ember" role="alert">
@@ -144,98 +142,12 @@ function unusable(data: Data, form: BriefForm): string[] {
 
 const KINDS = { program: "program", function: "function", "outside loop": "outside" } as const;
 
-function DropFile({ doors, onData }: { doors: ReactNode; onData: (hash: string) => void }) {
-  const [over, setOver] = useState(false);
-  const [share, setShare] = useState<number | null>(null);
-  const [read, setRead] = useState<number | null>(null); // what the server has read of it
-  const [error, setError] = useState<string | null>(null);
-  const abort = useRef<() => void>(undefined);
-  const input = useRef<HTMLInputElement>(null);
+function FileDoor({ doors, onData }: { doors: ReactNode; onData: (hash: string) => void }) {
   const earlier = useDataList().data ?? [];
-  const take = (file: File | undefined) => {
-    if (!file) return;
-    setError(null);
-    setShare(0);
-    const token = crypto.randomUUID();
-    const sent = upload(file, token, setShare);
-    const watch = window.setInterval(() => {
-      void importProgress(token).then(
-        (told) => setRead(told.share),
-        () => undefined,
-      );
-    }, 400);
-    abort.current = sent.abort;
-    sent.done
-      .then(
-        (data) => onData(data.hash),
-        (refusal: unknown) => setError(`${file.name}: ${(refusal as Refusal).message}`),
-      )
-      .finally(() => {
-        window.clearInterval(watch);
-        setShare(null);
-        setRead(null);
-      });
-  };
   return (
     <div className="stage col apart" style={{ maxWidth: 820, paddingTop: 36 }}>
       {doors}
-      <div
-        className="sheet col centred"
-        data-drop
-        onDragOver={(event) => {
-          event.preventDefault();
-          setOver(true);
-        }}
-        onDragLeave={() => setOver(false)}
-        onDrop={(event) => {
-          event.preventDefault();
-          setOver(false);
-          take(event.dataTransfer.files[0]);
-        }}
-        style={{
-          padding: "54px 24px",
-          alignItems: "center",
-          borderStyle: "dashed",
-          borderWidth: 2,
-          borderColor: over ? "var(--spruce)" : undefined,
-          background: over ? "var(--spruce-tint)" : undefined,
-        }}
-      >
-        <h2>Drop a data file here</h2>
-        <p className="soft">
-          CSV, TSV, Parquet or JSON Lines; encoding, delimiter and decimal sign are found out and can be corrected. The
-          file is copied into the workspace and never changed.
-        </p>
-        <input
-          ref={input}
-          type="file"
-          accept=".csv,.tsv,.txt,.parquet,.jsonl,.ndjson,.json,text/csv"
-          hidden
-          aria-label="Data file"
-          onChange={(event) => take(event.target.files?.[0])}
-        />
-        {share === null ? (
-          <Button variant="contained" onClick={() => input.current?.click()}>
-            Choose a file
-          </Button>
-        ) : (
-          <div style={{ width: 320 }} className="col">
-            <LinearProgress
-              variant={share < 1 || read !== null ? "determinate" : "indeterminate"}
-              value={100 * (share < 1 ? share : (read ?? 0))}
-            />
-            <span className="small soft">
-              {share < 1 ? `${percent(share)} sent` : `Reading the columns … ${read === null ? "" : percent(read)}`}
-            </span>
-            <Button onClick={() => abort.current?.()}>Stop</Button>
-          </div>
-        )}
-        {error && (
-          <p role="alert" className="ember" data-error="data">
-            {error}
-          </p>
-        )}
-      </div>
+      <DropFile onData={onData} />
       {earlier.length > 0 && (
         <section className="col">
           <h2>Or use data that are here already</h2>

@@ -36,7 +36,7 @@ export function AgainstBaseline({ chosen }: BenchProps) {
       )}
       {d.trial.cuts && <Curves d={d} />}
       {d.trial.residuals && <Residuals d={d} />}
-      <div className="apart top" style={{ display: "grid", gridTemplateColumns: "minmax(0, 1fr) minmax(0, 1fr)" }}>
+      <div className="apart top both">
         <ByMetric d={d} />
         <Importance trial={chosen.trial.id} metric={d.metrics.find((m) => m.decides)!.key} />
       </div>
@@ -50,11 +50,13 @@ function ByMetric({ d }: { d: Diagnostics }) {
   const names = [d.trial.name, d.baseline?.name];
   return (
     <section className="sheet padded">
-      <h3>By every metric</h3>
+      <h2 className="sub">By every metric</h2>
       <table className="small collapsed full" aria-label="By every metric">
         <thead className="soft">
           <tr>
-            <th />
+            <th>
+              <span className="unseen">Metric</span>
+            </th>
             {names.map(
               (name) =>
                 name && (
@@ -101,7 +103,7 @@ function Importance({ trial, metric }: { trial: number; metric: string }) {
   const x = (v: number) => (Math.max(v, 0) / most) * 150;
   return (
     <section className="sheet col padded near" data-importance={found.data?.state}>
-      <h3>What it leans on</h3>
+      <h2 className="sub">What it leans on</h2>
       {!wanted && (
         <>
           <p className="small soft">

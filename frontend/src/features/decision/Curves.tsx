@@ -104,7 +104,7 @@ function Figure({ title, note, children }: { title: string; note: string; childr
   return (
     <figure className="flush shrinks">
       <figcaption>
-        <h3>{title}</h3>
+        <h2 className="sub">{title}</h2>
         <span className="small soft">{note}</span>
       </figcaption>
       {children}

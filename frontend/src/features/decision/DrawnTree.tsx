@@ -10,7 +10,7 @@ export function DrawnTree({ trial, classes }: { trial: number; classes: string[]
   const t = found.data;
   return (
     <section className="sheet col padded" data-tree={t?.state}>
-      <h3>The tree</h3>
+      <h2 className="sub">The tree</h2>
       {found.isError && <p className="small ember">{found.error.message}</p>}
       {t?.state === "failed" && <p className="small ember">{t.message}</p>}
       {(!t || t.state === "running") && !found.isError && (

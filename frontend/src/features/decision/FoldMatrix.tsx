@@ -3,7 +3,7 @@ import { useEffect, useMemo, useRef } from "react";
 import type { Problem } from "../../api/client";
 import { useTrialRemarks } from "../../api/trials";
 import type { Finalist, Finalists } from "../../api/decisions";
-import { bytes, duration, score, withError } from "../../lib/format";
+import { bytes, count, duration, plural, score, withError } from "../../lib/format";
 import { foldEffects, goodness, inkOn, ramp, type ScoreScale } from "../../lib/ramp";
 import { Chances } from "../../charts/Chances";
 import { ErrorBar } from "../../charts/ErrorBar";
@@ -45,7 +45,7 @@ export function FoldMatrix({ problem, found, chosen, onChoose, onInspect }: Prop
   const few = spans.folds <= FEW;
   const grid = {
     display: "grid",
-    gridTemplateColumns: `116px minmax(${few ? 43 * spans.folds : 260}px, 1fr) 168px 122px 112px 46px`,
+    gridTemplateColumns: `116px minmax(${few ? 43 * spans.folds : 260}px, 1fr) 168px 122px 112px 52px`,
     alignItems: "center",
     gap: 10,
     padding: "0 10px",
@@ -80,12 +80,21 @@ export function FoldMatrix({ problem, found, chosen, onChoose, onInspect }: Prop
               : `folds 1 to ${spans.folds}`}
           </span>
           <span role="columnheader">mean ± error</span>
-          <span role="columnheader" title="How likely each is worse, the same or better than the leader">
+          <span
+            role="columnheader"
+            className="one-line"
+            title="How likely each is worse, the same or better than the leader"
+          >
             <span className="ember">worse</span> · same · <span className="spruce">better</span>
           </span>
-          <span role="columnheader">a fit costs</span>
-          <span role="columnheader" title="Results seen and trials pending when it was proposed">
-            sight
+          <span
+            role="columnheader"
+            title="Seconds of a fit; below them, seconds to predict 1,000 rows, and the size of the model"
+          >
+            costs
+          </span>
+          <span role="columnheader" title="Results that were known when it was proposed (its sightline)">
+            knew
           </span>
         </div>
         <div className="anchor" style={{ height: virtual.getTotalSize() }}>
@@ -121,14 +130,24 @@ export function FoldMatrix({ problem, found, chosen, onChoose, onInspect }: Prop
                   beside={[finalists[item.index - 1]?.trial.mean, finalists[item.index + 1]?.trial.mean]}
                 />
                 <Against f={f} leader={found.leader} />
-                <span className="small one-line" style={{ lineHeight: 1.35 }}>
-                  {duration(f.fit_seconds)}
-                  <span className="soft block" title="to predict 1,000 rows · size of the model">
+                <span className="small one-line" role="cell" style={{ lineHeight: 1.35 }} title={costs(f)}>
+                  {duration(f.fit_seconds)} a fit
+                  <span className="soft block">
                     {!f.prediction_seconds ? "" : `${duration(f.prediction_seconds)} · `}
                     {bytes(f.model_bytes)}
                   </span>
                 </span>
-                <span className="small soft">{f.is_baseline ? "–" : `${f.trial.seen} · ${f.trial.pending}`}</span>
+                <span
+                  className="small soft"
+                  role="cell"
+                  title={
+                    f.is_baseline
+                      ? "Nobody proposed it: these are the defaults"
+                      : `Proposed with ${plural(f.trial.seen, "result")} known and ${plural(f.trial.pending, "trial")} still under way`
+                  }
+                >
+                  {f.is_baseline ? "–" : count(f.trial.seen)}
+                </span>
               </div>
             );
           })}
@@ -137,6 +156,11 @@ export function FoldMatrix({ problem, found, chosen, onChoose, onInspect }: Prop
     </div>
   );
 }
+
+const costs = (f: Finalist) =>
+  `A fit takes ${duration(f.fit_seconds)}. ` +
+  (f.prediction_seconds ? `It predicts 1,000 rows in ${duration(f.prediction_seconds)}. ` : "") +
+  (f.model_bytes ? `Its model has ${bytes(f.model_bytes)}.` : "");
 
 function Name({ f, onInspect }: { f: Finalist; onInspect: (id: number) => void }) {
   return (

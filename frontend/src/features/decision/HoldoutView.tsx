@@ -122,14 +122,14 @@ function Asking({
 function Look({ look, metric }: { look: Holdout; metric: string }) {
   return (
     <section className="sheet col padded near" data-look={look.state}>
-      <h3>
+      <h2 className="sub">
         Opening {look.nth}: {look.trial_name}
         <span className="small soft">
           {" "}
           {new Date(look.created_at * 1000).toLocaleString("en-GB")}
           {look.opener && `, by ${look.opener}`}
         </span>
-      </h3>
+      </h2>
       {look.state === "running" && <p className="soft">Fitting on all rows of the folds …</p>}
       {look.state === "failed" && <p className="ember">{look.message}</p>}
       {look.chosen && (

@@ -14,14 +14,14 @@ export function Labels({ d }: { d: Diagnostics }) {
       {before?.confusion && <Confusion classes={d.classes} matrix={before.confusion} name={d.baseline!.name} />}
       {sides.length > 0 && (
         <section className="sheet padded">
-          <h3>Calibration of the chosen class</h3>
+          <h2 className="sub">Calibration of the chosen class</h2>
           <Calibration sides={sides} width={270} />
         </section>
       )}
       <ClassTable d={d} />
       {labels.confused.length > 0 && (
         <section className="sheet padded">
-          <h3>Mixed up most</h3>
+          <h2 className="sub">Mixed up most</h2>
           <ol className="small flush" style={{ paddingLeft: 18 }}>
             {labels.confused.map((c) => (
               <li key={`${c.true}/${c.said}`}>
@@ -41,7 +41,7 @@ export function ClassTable({ d }: { d: Diagnostics }) {
   const before = d.baseline?.labels;
   return (
     <section className="sheet padded scrolls" style={{ maxHeight: 420 }}>
-      <h3>Class by class</h3>
+      <h2 className="sub">Class by class</h2>
       <table className="small collapsed" aria-label="Class by class">
         <thead className="soft">
           <tr>
@@ -78,7 +78,7 @@ export function ClassTable({ d }: { d: Diagnostics }) {
 function Confusion({ classes, matrix, name }: { classes: string[]; matrix: number[][]; name: string }) {
   return (
     <section className="sheet padded scrolls">
-      <h3>Confusion, {name}</h3>
+      <h2 className="sub">Confusion, {name}</h2>
       <table className="small collapsed" aria-label={`Confusion of ${name}`}>
         <thead className="soft">
           <tr>

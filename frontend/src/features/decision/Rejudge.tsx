@@ -33,7 +33,7 @@ export function Rejudge({ problem, found }: { problem: TableProblem; found: Fina
   return (
     <section className="sheet row wrap" style={{ padding: "10px 14px", gap: "6px 14px" }}>
       <div className="grow" style={{ minWidth: 300 }}>
-        <h3>Re-judge on fresh folds</h3>
+        <h2 className="sub">Re-judge on fresh folds</h2>
         <p className="small soft">
           {shrunk.length > 0
             ? shrinkage(shrunk, problem)

@@ -17,7 +17,7 @@ export function Residuals({ d }: { d: Diagnostics }) {
       <div ref={box} className="row apart top">
         <figure className="flush">
           <figcaption>
-            <h3>Predicted and actual</h3>
+            <h2 className="sub">Predicted and actual</h2>
           </figcaption>
           <Plot
             width={each}
@@ -44,7 +44,7 @@ export function Residuals({ d }: { d: Diagnostics }) {
         </figure>
         <figure className="flush">
           <figcaption>
-            <h3>What is left over</h3>
+            <h2 className="sub">What is left over</h2>
           </figcaption>
           <Plot
             width={each}

@@ -98,14 +98,20 @@ function Signature({
         value={reason}
         placeholder={worse.length === 0 ? (by?.reason ?? "Why this one?") : "Why this one all the same?"}
         onChange={(e) => setReason(e.target.value)}
-        slotProps={{ inputLabel: { shrink: true } }}
+        slotProps={{
+          inputLabel: { shrink: true },
+          htmlInput: { "data-needed": worse.length > 0 && reason.trim() === "" ? "" : undefined },
+        }}
       />
       <TextField
         label="Signed by"
         value={signer}
         placeholder="your name"
         onChange={(e) => setSigner(e.target.value)}
-        slotProps={{ inputLabel: { shrink: true } }}
+        slotProps={{
+          inputLabel: { shrink: true },
+          htmlInput: { "data-needed": signer.trim() === "" ? "" : undefined },
+        }}
       />
       {decide.error && (
         <p role="alert" className="ember small">
@@ -115,6 +121,7 @@ function Signature({
       {missing.length > 0 && <p className="small soft">Before signing: {missing.join("; ")}.</p>}
       <Button
         variant="contained"
+        data-primary
         disabled={decide.isPending || missing.length > 0}
         onClick={() => {
           keepSigner(signer);

@@ -42,7 +42,7 @@ export function TakeAway({ problem }: { problem: Problem }) {
       <Files key={shown.id} decision={shown} />
       {decisions.length > 1 && (
         <section className="sheet col padded closer">
-          <h3>All decisions</h3>
+          <h2 className="sub">All decisions</h2>
           {decisions.map((d) => (
             <button
               key={d.id}

@@ -1,11 +1,12 @@
 import Button from "@mui/material/Button";
 import TextField from "@mui/material/TextField";
 import { useRef, useState } from "react";
-import { Link } from "react-router";
+import { Link, useSearchParams } from "react-router";
 import type { Problem, Search } from "../../api/client";
 import { usePoints } from "../../api/searches";
 import { useChosen } from "../../ui/place";
 import { useDebounced } from "../../ui/useDebounced";
+import { Switch } from "../../ui/Switch";
 import { FieldError } from "../../ui/FieldError";
 import { TrialTable } from "./TrialTable";
 import type { Ordering } from "../../api/trials";
@@ -49,14 +50,30 @@ function Trials({
   const filter = useRef<HTMLInputElement>(null);
   const points = usePoints(search.id).data;
   const asked = useDebounced(where, 250);
+  const [query, setQuery] = useSearchParams();
+  const together = query.get("of") === "all";
   return (
     <div
       className="stage apart"
       style={{ display: "grid", gridTemplateRows: "auto auto 1fr", height: "100%", boxSizing: "border-box" }}
     >
       <div className="row">
-        <h1 className="grow">Trials of search {search.number}</h1>
-        <span className="small soft">Take away</span>
+        <h1>{together ? "Trials of all searches" : `Trials of search ${search.number}`}</h1>
+        <span className="grow">
+          <Switch
+            label="Whose trials"
+            options={["this search", "all searches"]}
+            value={together ? "all searches" : "this search"}
+            onChange={(next) =>
+              setQuery((held) => {
+                if (next === "all searches") held.set("of", "all");
+                else held.delete("of");
+                return held;
+              })
+            }
+          />
+        </span>
+        <span className="small soft">{together ? `Take away search ${search.number}` : "Take away"}</span>
         {["csv", "jsonl", "parquet"].map((format) => (
           <Button key={format} variant="outlined" href={`/api/v1/searches/${search.id}/export/${format}`} download>
             {{ csv: "CSV", jsonl: "JSON Lines", parquet: "Parquet" }[format]}
@@ -86,7 +103,10 @@ function Trials({
       </div>
       <TrialTable
         problem={problem}
-        search={search}
+        of={together ? { problem: problem.id } : { search: search.id }}
+        searched={together ? null : search.parameters.filter((p) => p.kind !== "fixed").map((p) => String(p.name))}
+        best={(together ? problem.best : search.best)?.trial_id ?? null}
+        folds={search.folds}
         means={points?.means ?? []}
         effects={points?.fold_effects}
         ordering={{ ...ordering, where: asked }}

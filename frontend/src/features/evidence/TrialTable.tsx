@@ -1,15 +1,18 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useMemo, useRef, useState, type RefObject } from "react";
-import type { Problem, Search, TrialRow } from "../../api/client";
+import type { Problem, TrialRow } from "../../api/client";
 import { useTrialRemarks } from "../../api/trials";
-import { count, duration, scalar, withError } from "../../lib/format";
+import { count, duration, plural, scalar, score, withError } from "../../lib/format";
 import { scoreScale } from "../../lib/ramp";
 import { FoldRing } from "../../charts/FoldRing";
-import { useRows, type Ordering } from "../../api/trials";
+import { useRows, type Ordering, type PagedTrial, type Source } from "../../api/trials";
 
 interface Props {
   problem: Problem;
-  search: Search;
+  of: Source;
+  searched: string[] | null; // settings that are columns; null: as the server says
+  best: number | null; // the id of the trial that leads
+  folds: number;
   means: (number | null)[];
   effects: number[] | undefined;
   ordering: Ordering;
@@ -22,10 +25,19 @@ interface Props {
 
 const ROW = 38;
 
-/** All trials of a search as one continuous list; only what is seen is fetched and drawn. */
+/** What a short header stands for. */
+const SAID: Record<string, string> = {
+  seen: "the results that were known when it was proposed (its sightline)",
+  seconds: "the seconds of all its fits",
+};
+
+/** All trials of a search, or of all searches of a problem, as one continuous list; only what is seen is fetched and drawn. */
 export function TrialTable({
   problem,
-  search,
+  of,
+  searched,
+  best,
+  folds,
   means,
   effects,
   ordering,
@@ -37,8 +49,10 @@ export function TrialTable({
 }: Props) {
   const scroller = useRef<HTMLDivElement>(null);
   const [seen, setSeen] = useState({ first: 0, last: 30 });
-  const { rows, total, error } = useLastGood(search.id, ordering, seen);
-  const parameters = search.parameters.filter((p) => p.kind !== "fixed").map((p) => String(p.name));
+  const { rows, total, settings, error } = useLastGood(of, ordering, seen);
+  const parameters = searched ?? settings ?? [];
+  const together = "problem" in of;
+  const { recorded } = problem.judging;
   const scale = useMemo(() => scoreScale(means, problem.judging.larger_is_better, effects), [means, effects, problem]);
   const virtual = useVirtualizer({
     count: total ?? 0,
@@ -69,19 +83,21 @@ export function TrialTable({
   });
   const grid = {
     display: "grid",
-    gridTemplateColumns: `64px 44px 172px 84px repeat(${parameters.length}, minmax(76px, 1fr)) 92px 28px`,
+    gridTemplateColumns: `${together ? "56px " : ""}64px 44px 172px 84px repeat(${parameters.length + recorded.length}, minmax(76px, 1fr)) 64px 28px`,
     alignItems: "center",
     gap: 10,
     padding: "0 12px",
-    minWidth: 420 + parameters.length * 90,
+    minWidth: 450 + (parameters.length + recorded.length) * 90,
   } as const;
   const columns: [string, string][] = [
+    ...(together ? [["search", "Search"] as [string, string]] : []),
     ["number", "Trial"],
-    ["", ""],
+    ["", "Folds"],
     ["score", problem.judging.metric_label],
     ["seconds", "Cost"],
+    ...recorded.map((m): [string, string] => [m, m]),
     ...parameters.map((p): [string, string] => [p, p]),
-    ["seen", "Sightline"],
+    ["seen", "Knew"],
   ];
   return (
     <div
@@ -104,19 +120,24 @@ export function TrialTable({
               aria-sort={ordering.sort === key ? (ordering.descending ? "descending" : "ascending") : undefined}
               className="cut"
             >
-              {key && (
+              {key ? (
                 <button
                   className="plain-button small"
                   style={{ fontWeight: ordering.sort === key ? 700 : 500 }}
                   onClick={() => onSort(key)}
-                  title={`Sort by ${label}`}
+                  title={`Sort by ${SAID[key] ?? label}`}
                 >
                   {label}
                   {ordering.sort === key && (ordering.descending ? " ▾" : " ▴")}
                 </button>
+              ) : (
+                <span className="unseen">{label}</span>
               )}
             </span>
           ))}
+          <span role="columnheader">
+            <span className="unseen">Shortlisted</span>
+          </span>
         </div>
         <div className="anchor" style={{ height: virtual.getTotalSize() }}>
           {virtual.getVirtualItems().map((item) => {
@@ -153,7 +174,10 @@ export function TrialTable({
                   <Cells
                     trial={trial}
                     beside={[rows.get(item.index - 1)?.mean, rows.get(item.index + 1)?.mean]}
-                    search={search}
+                    together={together}
+                    best={best === trial.id}
+                    folds={folds}
+                    recorded={recorded}
                     parameters={parameters}
                     scale={scale}
                   />
@@ -178,24 +202,34 @@ export function TrialTable({
 function Cells({
   trial,
   beside,
-  search,
+  together,
+  best,
+  folds,
+  recorded,
   parameters,
   scale,
 }: {
-  trial: TrialRow;
+  trial: PagedTrial;
   beside: (number | null | undefined)[]; // scores of the rows next to it
-  search: Search;
+  together: boolean;
+  best: boolean;
+  folds: number;
+  recorded: string[];
   parameters: string[];
   scale: ReturnType<typeof scoreScale>;
 }) {
-  const best = search.best?.trial_id === trial.id;
   return (
     <>
+      {together && (
+        <span role="cell" className="mono soft">
+          {trial.search_number || "–"}
+        </span>
+      )}
       <span role="cell" className="mono">
         {trial.origin === "baseline" ? "base" : trial.number}
       </span>
       <span role="cell">
-        <FoldRing scores={trial.scores} folds={search.folds} state={trial.state} scale={scale} />
+        <FoldRing scores={trial.scores} folds={folds} state={trial.state} scale={scale} />
       </span>
       <span
         role="cell"
@@ -203,22 +237,27 @@ function Cells({
         style={{ fontWeight: best ? 700 : 500 }}
         title={trial.reason}
       >
-        {trial.mean === null ? trial.state : withError(trial.mean, trial.standard_error, beside)}
+        <Score trial={trial} beside={beside} />
       </span>
       <span role="cell" className="small">
         {duration(trial.seconds)}
       </span>
+      {recorded.map((metric) => (
+        <span key={metric} role="cell" className="mono small">
+          {score(trial.recorded[metric])}
+        </span>
+      ))}
       {parameters.map((name) => (
-        <span key={name} role="cell" className="mono cut">
-          {scalar(trial.configuration[name])}
+        <span key={name} role="cell" className="mono cut" title={scalar(trial.configuration[name])}>
+          {name in trial.configuration ? scalar(trial.configuration[name]) : ""}
         </span>
       ))}
       <span
         role="cell"
         className="small soft"
-        title={`${trial.seen} results seen and ${trial.pending} pending when it was proposed`}
+        title={`Proposed with ${plural(trial.seen, "result")} known and ${plural(trial.pending, "trial")} still under way`}
       >
-        {trial.seen} seen · {trial.pending}
+        {count(trial.seen)}
       </span>
       <span role="cell" aria-label={trial.shortlisted ? "on the shortlist" : undefined} className="honey">
         {trial.shortlisted ? "◆" : ""}
@@ -227,11 +266,25 @@ function Cells({
   );
 }
 
+/** The mean; of a trial that ended before, its state, what its folds had come to, and why. */
+function Score({ trial, beside }: { trial: PagedTrial; beside: (number | null | undefined)[] }) {
+  if (trial.mean !== null) return withError(trial.mean, trial.standard_error, beside);
+  const folds = trial.scores.filter((s): s is number => s !== null);
+  const part = folds.length ? score(folds.reduce((sum, s) => sum + s, 0) / folds.length) : "";
+  return (
+    <>
+      {trial.state}
+      {part && <span className="soft"> · {part} so far</span>}
+      {!part && trial.reason && <span className="soft"> · {trial.reason}</span>}
+    </>
+  );
+}
+
 /** The rows as they are asked for; where that is refused, those of the last filter that was understood. */
-function useLastGood(search: number, ordering: Ordering, seen: { first: number; last: number }) {
+function useLastGood(of: Source, ordering: Ordering, seen: { first: number; last: number }) {
   const [good, setGood] = useState(ordering);
-  const asked = useRows(search, ordering, seen.first, seen.last);
-  const held = useRows(search, good, seen.first, seen.last);
+  const asked = useRows(of, ordering, seen.first, seen.last);
+  const held = useRows(of, good, seen.first, seen.last);
   const same = good.where === ordering.where && good.sort === ordering.sort && good.descending === ordering.descending;
   if (!same && !asked.error && asked.total !== null) setGood(ordering);
   return asked.error ? { ...held, error: asked.error } : asked;

@@ -1,13 +1,16 @@
 import Button from "@mui/material/Button";
 import TextField from "@mui/material/TextField";
-import { useState } from "react";
+import { useState, type ReactNode } from "react";
 import { Link, useNavigate } from "react-router";
 import type { Problem } from "../../api/client";
 import { useProblems } from "../../api/problems";
+import { useDemo } from "../../api/workspace";
 import { count, plural, score, withError } from "../../lib/format";
 import { Mark } from "../../charts/Mark";
 import { Spark } from "../../charts/Spark";
 import { StateMark } from "../../charts/StateMark";
+import { DropFile } from "../../ui/DropFile";
+import { Desk } from "./Desk";
 import { NotTrusted } from "./NotTrusted";
 
 export function HomeStage() {
@@ -30,6 +33,7 @@ export function HomeStage() {
   return (
     <div className="stage col apart">
       <NotTrusted />
+      <Desk problems={problems.data} />
       <div className="row">
         <h1 className="grow">Problems</h1>
         <TextField
@@ -42,7 +46,7 @@ export function HomeStage() {
           New problem
         </Button>
       </div>
-      <div className="apart" style={{ display: "grid", gridTemplateColumns: "repeat(auto-fill, minmax(400px, 1fr))" }}>
+      <div className="cards">
         {shown.map((problem) => (
           <Card key={problem.id} problem={problem} onTag={setText} />
         ))}
@@ -119,20 +123,51 @@ function Card({ problem, onTag }: { problem: Problem; onTag: (tag: string) => vo
 }
 
 function Empty() {
+  const navigate = useNavigate();
+  const demo = useDemo();
   return (
-    <div className="stage centred" style={{ maxWidth: 640, paddingTop: 90 }}>
-      <Mark size={64} />
-      <h1 style={{ margin: "18px 0 8px" }}>Nothing is being tuned here yet</h1>
-      <p className="soft" style={{ marginBottom: 20 }}>
-        A problem is a data file, a column to predict, and a metric that decides. Once framed, it keeps every search,
-        trial and decision.
-      </p>
-      <Button variant="contained" size="medium" component={Link} to="/new">
-        Start from a data file
-      </Button>
-      <p className="small soft" style={{ marginTop: 18 }}>
-        To look around first, run <code>pellux demo</code>: it serves a workspace with made-up problems.
-      </p>
+    <div className="stage col apart" style={{ maxWidth: 760, paddingTop: 48 }}>
+      <div className="centred">
+        <Mark size={56} />
+        <h1 style={{ margin: "14px 0 6px" }}>Nothing is being tuned here yet</h1>
+        <p className="soft">
+          A problem is a data file, a column to predict, and a metric that decides; or a training program of yours. Once
+          framed, it keeps every search, trial and decision.
+        </p>
+      </div>
+      <DropFile onData={(hash) => void navigate(`/new?data=${hash}`)} />
+      <div className="ways">
+        <Way title="Own training code" words="A command that prints a score, or a Python function that returns one.">
+          <Button component={Link} to="/new?what=program" variant="outlined">
+            Start from a program
+          </Button>
+        </Way>
+        <Way
+          title="The demo"
+          words="Three made-up problems about a refrigerated fleet, with searches that run as you look."
+        >
+          <Button variant="outlined" disabled={demo.isPending} onClick={() => demo.mutate()}>
+            {demo.isPending ? "Laying it out …" : "Open the demo"}
+          </Button>
+        </Way>
+      </div>
+      {demo.error && (
+        <p role="alert" className="ember">
+          {demo.error.message}
+        </p>
+      )}
     </div>
+  );
+}
+
+function Way({ title, words, children }: { title: string; words: string; children: ReactNode }) {
+  return (
+    <section className="sheet row padded">
+      <div className="col closer grow">
+        <h2>{title}</h2>
+        <p className="small soft">{words}</p>
+      </div>
+      <span className="still">{children}</span>
+    </section>
   );
 }

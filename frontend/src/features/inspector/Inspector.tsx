@@ -1,6 +1,6 @@
 import Button from "@mui/material/Button";
 import TextField from "@mui/material/TextField";
-import { useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import type { TrialDetail } from "../../api/client";
 import { usePoints } from "../../api/searches";
 import { useTrial, useTrialRemarks } from "../../api/trials";
@@ -16,8 +16,19 @@ import { OwnRun } from "./OwnRun";
 export function Inspector({ trial }: { trial: number }) {
   const detail = useTrial(trial);
   const { inspect } = usePlace();
+  const drawer = useRef<HTMLElement>(null);
+  // Whoever opens it is in it, and back at what opened it when it closes.
+  useEffect(() => {
+    const before = document.activeElement;
+    drawer.current?.focus({ preventScroll: true });
+    return () => {
+      if (before instanceof HTMLElement && before.isConnected) before.focus({ preventScroll: true });
+    };
+  }, []);
   return (
     <aside
+      ref={drawer}
+      tabIndex={-1}
       className="on-sheet scrolls"
       aria-label="Trial inspector"
       data-inspector
@@ -26,7 +37,8 @@ export function Inspector({ trial }: { trial: number }) {
         right: 0,
         top: 105,
         bottom: 0,
-        width: 430,
+        width: "var(--drawer)",
+        boxSizing: "border-box",
         borderLeft: "1px solid var(--rule)",
         zIndex: 20,
       }}
@@ -66,7 +78,7 @@ function Body({ trial, close }: { trial: TrialDetail; close: () => void }) {
         >
           {trial.shortlisted ? "◆ Shortlisted" : "Shortlist"}
         </Button>
-        <button className="plain-button key" onClick={close} aria-label="Close the inspector">
+        <button className="plain-button key" onClick={close} aria-label="Esc: close the inspector">
           Esc
         </button>
       </header>

@@ -1,5 +1,6 @@
 import Button from "@mui/material/Button";
 import { useState } from "react";
+import { Link } from "react-router";
 import type { Refusal, Search } from "../../api/client";
 import { useSteerSearch } from "../../api/searches";
 import { duration, withError } from "../../lib/format";
@@ -66,6 +67,11 @@ export function Controls({ search }: { search: Search }) {
               </Button>
             )}
           </>
+        )}
+        {!live && search.best && (
+          <Button variant="contained" data-primary component={Link} to={`/p/${search.problem_id}/decision`}>
+            Decide
+          </Button>
         )}
       </div>
       {live && open === "by hand" && <ByHand search={search} onClose={() => setOpen(null)} />}

@@ -68,15 +68,7 @@ function Watch({ problem, search, inspect }: { problem: Problem; search: Search;
     if (index >= 0) inspect(points!.ids[index]!);
   };
   return (
-    <div
-      className="stage apart top"
-      style={{
-        display: "grid",
-        gridTemplateColumns: "minmax(0, 1fr) 372px",
-        minHeight: "100%",
-        boxSizing: "border-box",
-      }}
-    >
+    <div className="stage apart top live-bench" style={{ minHeight: "100%", boxSizing: "border-box" }}>
       <div className="col apart">
         <Controls search={search} />
         <section className="sheet" style={{ padding: "12px 14px 4px" }}>

@@ -11,7 +11,7 @@ interface Props {
 }
 
 const SIGNS = { same: "=", changed: "→", added: "+", removed: "−" };
-const COLOURS = { same: "var(--soft)", changed: "var(--honey)", added: "var(--spruce)", removed: "var(--ember)" };
+const COLOURS = { same: "var(--soft)", changed: "var(--honey-ink)", added: "var(--spruce)", removed: "var(--ember)" };
 
 /** What differs between a search's space and another one, or the space on the lanes. */
 export function Comparison({ searches, text, learner, ready }: Props) {

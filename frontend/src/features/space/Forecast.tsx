@@ -36,10 +36,10 @@ export function Forecast({ forecast, automatic, strategies }: Props) {
       </span>
       <span
         className="soft"
-        title="Proposals made while two or more other trials are under way: they know less than they could."
+        title="These are proposed while two or more other trials are still under way, so they know less than they could (short-sighted). Fewer workers see further."
       >
         {" "}
-        · {percent(forecast.short_sighted)} short-sighted
+        · {percent(forecast.short_sighted)} proposed before others ended
         {forecast.starts > 0 && ` · ${forecast.starts} ${forecast.starts === 1 ? "start" : "starts"} first`}
       </span>
       {forecast.stopping.key !== "none" && (
@@ -62,13 +62,13 @@ function Steps({ forecast }: { forecast: Schemas["ForecastView"] }) {
   const unit = stopping.resource === "rows" ? "% of rows" : stopping.resource;
   const brackets = [...new Set(rungs.map((rung) => rung.bracket))];
   return (
-    <span>
+    <span title="How many trials will come how far; the others end before">
       {brackets
         .map((bracket) =>
           rungs
             .filter((rung) => rung.bracket === bracket)
-            .map((rung) => `${count(rung.trials)} to ${rung.level}`)
-            .join(" → "),
+            .map((rung, i) => `${count(rung.trials)}${i === 0 ? " trials" : ""} see ${rung.level}`)
+            .join(", then "),
         )
         .join("; ")}{" "}
       {unit}

@@ -1,4 +1,5 @@
-import type { ComponentProps } from "react";
+import { useEffect, useRef, type ComponentProps } from "react";
+import { useSearchParams } from "react-router";
 import { scalar } from "../../lib/format";
 import { isChoice, type Parameter } from "../../lib/scale";
 import { Lane } from "../../charts/Lane";
@@ -16,14 +17,20 @@ export function LaneRow({ onText, depth, sentence, ...lane }: Props) {
   const { parameter, setting, onChange } = lane;
   const held = parameter.kind === "fixed";
   const standard = setting ? scalar(setting.default) : "";
+  const asked = useSearchParams()[0].get("setting") === parameter.name; // whoever looked for this setting is led to it
+  const row = useRef<HTMLDivElement>(null);
+  useEffect(() => {
+    if (!asked) return;
+    row.current?.scrollIntoView({ block: "center" });
+    row.current?.focus();
+  }, [asked]);
   return (
     <div
-      className="apart underlined"
+      className="apart underlined lane-row"
       data-lane={parameter.name}
+      ref={row}
+      tabIndex={asked ? -1 : undefined}
       style={{
-        display: "grid",
-        gridTemplateColumns: "236px minmax(0, 1fr)",
-        padding: "8px 14px",
         paddingLeft: 14 + depth * 18,
         borderLeft: depth > 0 ? "3px solid var(--spruce)" : undefined,
         background: depth > 0 ? "var(--sunk)" : undefined,

@@ -81,7 +81,7 @@ export function PlanRow({ problem, learner, space, ready, searches, onLearner }:
   return (
     <footer className="ruled on-sheet" style={{ padding: "10px 20px" }} aria-label="Plan">
       {rehearsal.data && <RehearsalFits fits={rehearsal.data.fits} onClose={rehearsal.reset} />}
-      <div className="row wrap" style={{ rowGap: 10 }}>
+      <div className="row wrap" style={{ rowGap: 10, alignItems: "end" }}>
         <TextField
           label="Strategy"
           select
@@ -178,6 +178,7 @@ export function PlanRow({ problem, learner, space, ready, searches, onLearner }:
           variant="contained"
           size="large"
           sx={{ flex: "none" }}
+          data-primary
           disabled={!sound || launch.isPending}
           onClick={() => launch.mutate(body)}
         >

@@ -160,11 +160,11 @@ function Laying({ problem, draft, searches, children }: LayingProps) {
   useUndoKey(draft.undo);
   return (
     <div style={{ display: "grid", gridTemplateRows: "1fr auto", height: "100%", minHeight: 0 }}>
-      <div
-        className="stage far scrolls full top"
-        style={{ display: "grid", gridTemplateColumns: "minmax(0, 1fr) minmax(330px, 390px)", boxSizing: "border-box" }}
-      >
-        <section className="col apart">{children}</section>
+      <div className="stage far scrolls full top space-bench">
+        <section className="col apart">
+          <h1 className="unseen">The space of {problem.name}</h1>
+          {children}
+        </section>
         <section className="col" style={{ position: "sticky", top: 0 }}>
           <div className="row">
             <h2 className="grow">The same space as text</h2>

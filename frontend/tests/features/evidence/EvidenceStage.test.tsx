@@ -35,6 +35,31 @@ describe("the evidence", () => {
     );
   });
 
+  it("lists all searches of the problem in one table", async () => {
+    const { where } = await begin();
+    const row = { ...page(1).trials[0]!, search_number: 2, recorded: {}, configuration: { depth: 7 } };
+    const early = {
+      ...row,
+      id: 77,
+      number: 5,
+      state: "ended early",
+      mean: null,
+      scores: [0.5, 0.7, null],
+      reason: "P(win) 2 %",
+    };
+    on("GET /problems/1/trials", () => ({ trials: [row, early], total: 2, offset: 0, settings: ["depth", "pull"] }));
+    await press("all searches");
+    await waitFor(() => expect(where()).toBe("/p/1/evidence?search=1&of=all"));
+    await waitFor(() => expect(rows()).toHaveLength(2));
+    const cells = [...rows()[0]!.querySelectorAll("[role=cell]")].map((c) => c.textContent);
+    expect(cells[0]).toBe("2");
+    expect(cells.slice(-4)).toEqual(["7", "", String(row.seen), ""]); // no "–" for a setting that was off
+    expect(rows()[1]!.textContent).toContain("ended early · 0.6000 so far");
+    expect(rows()[1]!.querySelector("[title='P(win) 2 %']")).toBeTruthy();
+    await press(/^Search/);
+    await waitFor(() => expect(called("GET", "/problems/1/trials").at(-1)!.query.get("sort")).toBe("search"));
+  });
+
   it("filters on the server, and shows at the field what a filter cannot mean", async () => {
     await begin();
     on("GET /searches/1/trials", (call) =>

@@ -1,7 +1,7 @@
 // @vitest-environment jsdom
 import { screen, waitFor } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
-import type { Problem, Schemas } from "../../../src/api/client";
+import type { Problem, Schemas, Search } from "../../../src/api/client";
 import { No, answer, at, on, open, press, type } from "../../stand";
 
 const problem = answer<Problem>("GET /api/v1/problems/1");
@@ -11,21 +11,45 @@ describe("home", () => {
     const other = { ...problem, id: 2, name: "Energy per trip", tags: ["fresh"], best: null, running: 1 };
     on("GET /problems", () => [problem, other]);
     open("/");
-    await screen.findByText("Warm arrivals");
+    await screen.findByText("Warm arrivals", { selector: "h2 a" });
     const field = at("Search problems");
     await press("fresh");
     expect((field as HTMLInputElement).value).toBe("fresh");
-    expect(screen.queryByText("Warm arrivals")).toBeNull();
+    expect(screen.queryByText("Warm arrivals", { selector: "h2 a" })).toBeNull();
     expect(screen.getByText("Energy per trip").getAttribute("href")).toBe("/p/2/live");
     type(field, "nowhere");
     await screen.findByText("No problem matches “nowhere”.");
   });
 
-  it("leads a new workspace to its first file", async () => {
-    on("GET /problems", () => []);
+  it("lays what waits for a decision, what runs and what was decided on the desk", async () => {
+    const [search] = answer<Search[]>("GET /api/v1/problems/1/searches");
+    const running = { ...search!, state: "running" as const, budgeted: 3, budget_trials: 12, seconds_left: 90 };
+    on("GET /problems", () => [
+      { ...problem, decided: false, running: 0 },
+      { ...problem, id: 2, name: "Energy per trip", running: 1 },
+      { ...problem, id: 3, name: "Compressor sound", decided: true, running: 0 },
+    ]);
+    on("GET /problems/2/searches", () => [running]);
     const { where } = open("/");
-    await press("Start from a data file");
-    await waitFor(() => expect(where()).toBe("/new"));
+    await screen.findByText("1 min 30 s left");
+    expect(document.querySelector("[data-run]")!.textContent).toContain("3/12 trials");
+    expect([...document.querySelectorAll("[data-ripe]")].map((e) => e.getAttribute("data-ripe"))).toEqual(["1"]);
+    await press("Decide");
+    await waitFor(() => expect(where()).toBe("/p/1/decision"));
+  });
+
+  it("lets a new workspace begin with a file, own code, or the demo", async () => {
+    let there = false;
+    on("GET /problems", () => (there ? [problem] : []));
+    on("POST /workspace/demo", () => {
+      there = true;
+      return { problems: [1] };
+    });
+    open("/");
+    await screen.findByText("Drop a data file here");
+    expect((await screen.findByText("Start from a program")).getAttribute("href")).toBe("/new?what=program");
+    await press("Open the demo");
+    await screen.findByText("Warm arrivals", { selector: "h2 a" });
   });
 
   it("asks before own code from elsewhere runs", async () => {

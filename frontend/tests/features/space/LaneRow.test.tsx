@@ -31,7 +31,7 @@ describe("a lane", () => {
 
   it("is moved by arrow keys, a whole number by whole steps, never past its other end", async () => {
     await begin();
-    expect([end("depth-from").getAttribute("aria-valuenow"), end("depth-to").getAttribute("aria-valuenow")]).toEqual([
+    expect([end("depth-from").getAttribute("aria-valuetext"), end("depth-to").getAttribute("aria-valuetext")]).toEqual([
       "2",
       "12",
     ]);
@@ -55,12 +55,12 @@ describe("a lane", () => {
     const point = (what: string, x: number) =>
       fireEvent(end("min_leaf-to"), new MouseEvent(what, { bubbles: true, clientX: x }));
     const handle = end("min_leaf-to");
-    const before = Number(handle.getAttribute("aria-valuenow"));
+    const before = Number(handle.getAttribute("aria-valuetext"));
     point("pointerdown", 600);
     const seen: number[] = [];
     for (const x of [500, 400, 300, 200]) {
       point("pointermove", x);
-      seen.push(Number(end("min_leaf-to").getAttribute("aria-valuenow")));
+      seen.push(Number(end("min_leaf-to").getAttribute("aria-valuetext")));
     }
     expect(seen, "further left is less").toEqual([...seen].sort((a, b) => b - a));
     expect(seen.at(-1)!).toBeLessThan(before);

@@ -19,3 +19,9 @@ class WorkspaceView(View):
 
 class TrustView(View):
     allowed: list[str]  # what may run from now on and might not before
+
+
+class DemoView(View):
+    """The problems of the demo, by id."""
+
+    problems: list[int]

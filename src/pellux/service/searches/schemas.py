@@ -6,6 +6,7 @@ from typing import Any
 
 from pydantic import Field
 
+from pellux.service.planning.requests import Request
 from pellux.service.planning.schemas import StoppingView
 from pellux.service.problems.schemas import BestView
 from pellux.service.schemas import ScalarValue, View
@@ -212,10 +213,30 @@ class TrialRow(View):
     share: float
 
 
+class PageQuery(Request):
+    offset: int = Field(0, ge=0)
+    limit: int = Field(100, ge=1, le=1000)
+    sort: str = Field(
+        "number", description="number, mean, score, error, seconds, state, seen, search, a parameter, or a recorded metric."
+    )
+    descending: bool = False
+    where: str = Field("", description="Comparisons parted by commas: 'state = scored, rate < 0.1'.")
+
+
+class PagedTrial(TrialRow):
+    """A trial as it stands in a table: `recorded` are the means over folds of the metrics beside the one that decides."""
+
+    search_number: int
+    recorded: dict[str, float]
+
+
 class TrialPage(View):
+    """`settings` are the parameters of the spaces that the trials are of."""
+
     total: int
     offset: int
-    trials: list[TrialRow]
+    trials: list[PagedTrial]
+    settings: list[str]
 
 
 class FitView(View):

@@ -27,6 +27,8 @@ from pellux.service.searches.schemas import (
     FoldCurve,
     LaneDevices,
     LanesView,
+    PagedTrial,
+    PageQuery,
     PointsView,
     TrialDetail,
     TrialPage,
@@ -38,7 +40,7 @@ from pellux.store import fits, trials
 from pellux.store.database import Session
 from pellux.store.problems import get_problem
 from pellux.store.records import Fit, Problem, Search, Trial
-from pellux.store.runs import get_search
+from pellux.store.runs import get_search, searches_of
 
 LANE_FITS = 1200
 
@@ -56,27 +58,41 @@ def trial_row(trial: Trial) -> TrialRow:
     )  # fmt: skip
 
 
-def trial_page(
-    workspace: Workspace, search_id: int, *, offset: int = 0, limit: int = 100, sort: str = "number",
-    descending: bool = False, where: str = "",
-) -> TrialPage:  # fmt: skip
-    """A page of trials. `where` is comparisons parted by commas, such as 'state = scored, rate < 0.1'."""
+def trial_page(workspace: Workspace, search_id: int, query: PageQuery | None = None) -> TrialPage:
+    """A page of a search's trials."""
     with workspace.database.read() as session:
         search = get_search(session, search_id)
-        judging = workspace.objective(get_problem(session, search.problem_id)).judging
-        searched = list(parse(search.space).by_name) if search.space.strip() else []  # finalists have a space each
-        found, total = trials.page(
-            session,
-            search_id,
-            offset=offset,
-            limit=limit,
-            sort=sort,
-            descending=descending,
-            where=where,
-            searched=searched,
-            metric=judging.metric,
+        problem = get_problem(session, search.problem_id)
+        return _page(workspace, session, problem, {search_id: search.number}, [search.space], query or PageQuery())
+
+
+def problem_trial_page(workspace: Workspace, problem_id: int, query: PageQuery | None = None) -> TrialPage:
+    """A page of the trials of all searches of a problem, with its baselines: one table."""
+    with workspace.database.read() as session:
+        problem = get_problem(session, problem_id)
+        numbers = trials.of_problem(session, problem_id)
+        spaces = [search.space for search in searches_of(session, problem_id) if search.id in numbers]
+        return _page(workspace, session, problem, numbers, spaces, query or PageQuery())
+
+
+def _page(
+    workspace: Workspace, session: Session, problem: Problem, numbers: Mapping[int, int], spaces: Sequence[str], query: PageQuery
+) -> TrialPage:
+    judging = workspace.objective(problem).judging
+    # Finalists that are judged again have a space each.
+    searched = list(dict.fromkeys(name for space in spaces if space.strip() for name in parse(space).by_name))
+    found, total = trials.page(
+        session, list(numbers), **query.model_dump(), searched=searched, metric=judging.metric, recorded=judging.also
+    )
+    recorded = trials.recorded_of(session, found)
+    rows = [
+        PagedTrial(
+            **trial_row(trial).model_dump(), search_number=numbers[trial.search_id],
+            recorded=recorded.get((trial.search_id, trial.number), {}),
         )
-    return TrialPage(total=total, offset=offset, trials=[trial_row(trial) for trial in found])
+        for trial in found
+    ]  # fmt: skip
+    return TrialPage(total=total, offset=query.offset, trials=rows, settings=searched)
 
 
 MOST_FOR_EFFECTS = 500  # trials from which it is learnt how folds differ

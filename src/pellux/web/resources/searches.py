@@ -10,7 +10,7 @@ from pydantic import Field
 from pellux.service.planning import launching
 from pellux.service.planning.requests import LimitsRequest, Request, SearchRequest
 from pellux.service.searches import searches, trials
-from pellux.service.searches.schemas import LanesView, PointsView, SearchView, TrialPage
+from pellux.service.searches.schemas import LanesView, PageQuery, PointsView, SearchView, TrialPage
 from pellux.web.api import Api
 from pellux.web.context import server
 
@@ -27,14 +27,6 @@ class TryRequest(Request):
     """A trial by hand; settings left out take the learner's defaults."""
 
     configuration: dict[str, bool | int | float | str]
-
-
-class PageQuery(Request):
-    offset: int = Field(0, ge=0)
-    limit: int = Field(100, ge=1, le=1000)
-    sort: str = Field("number", description="number, mean, score, error, seconds, state, seen, or a parameter.")
-    descending: bool = False
-    where: str = Field("", description="Comparisons parted by commas: 'state = scored, rate < 0.1'.")
 
 
 def add(api: Api) -> None:
@@ -80,7 +72,7 @@ def add(api: Api) -> None:
     @api.operation("GET", "/searches/<int:search_id>/trials", query=PageQuery, returns=TrialPage)
     def get_trials(search_id: int, query: PageQuery) -> TrialPage:
         """A page of trials, sorted and filtered."""
-        return trials.trial_page(server().engine.workspace, search_id, **query.model_dump())
+        return trials.trial_page(server().engine.workspace, search_id, query)
 
     @api.operation("GET", "/searches/<int:search_id>/points", returns=PointsView)
     def get_points(search_id: int) -> PointsView:

@@ -1,4 +1,4 @@
-"""Single trials."""
+"""Trials, together and one by one."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from pellux.service.decisions.schemas import ConfigurationView
 from pellux.service.planning.requests import Request, Tags
 from pellux.service.searches import searches, trials
 from pellux.service.searches.kept_files import kept_content
-from pellux.service.searches.schemas import TrialDetail
+from pellux.service.searches.schemas import PageQuery, TrialDetail, TrialPage
 from pellux.web.api import Api
 from pellux.web.context import server
 
@@ -34,6 +34,11 @@ class RemarksRequest(Request):
 
 
 def add(api: Api) -> None:
+    @api.operation("GET", "/problems/<int:problem_id>/trials", query=PageQuery, returns=TrialPage)
+    def get_problem_trials(problem_id: int, query: PageQuery) -> TrialPage:
+        """A page of the trials of all searches of a problem and its baselines, sorted and filtered."""
+        return trials.problem_trial_page(server().engine.workspace, problem_id, query)
+
     @api.operation("GET", "/trials/<int:trial_id>", returns=TrialDetail)
     def get_trial(trial_id: int) -> TrialDetail:
         """One trial in full: fits, logs, baseline and best beside it."""

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from pydantic import Field
 
-from pellux.service.engine.schemas import TrustView, WorkspaceView
+from pellux.demo.workspace import lay_out
+from pellux.service.engine.schemas import DemoView, TrustView, WorkspaceView
 from pellux.service.engine.status import workspace_view
 from pellux.service.planning.catalogue import catalogue, described_learner
 from pellux.service.planning.requests import Request
@@ -30,6 +31,11 @@ def add(api: Api) -> None:
     def post_trust() -> TrustView:
         """A person's word: the own code that stands in this workspace now may run."""
         return TrustView(allowed=trust(server().engine.workspace))
+
+    @api.operation("POST", "/workspace/demo", returns=DemoView)
+    def post_demo() -> DemoView:
+        """Lay the demo's problems out in an empty workspace, and begin their searches."""
+        return DemoView(problems=lay_out(server().engine))
 
     @api.operation("GET", "/catalogue", returns=CatalogueView)
     def get_catalogue() -> CatalogueView:

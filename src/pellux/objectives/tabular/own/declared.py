@@ -21,6 +21,7 @@ import numpy as np
 from pellux.core.judging import Metric, Metrics
 from pellux.objectives.tabular.learners.catalogue import Catalogue
 from pellux.objectives.tabular.learners.settings import Circumstances, Learner, Setting
+from pellux.objectives.tabular.own.from_source import FromSource, importable
 from pellux.objectives.tabular.preparation import preparation_settings, with_preparation
 
 LEARNER, METRIC = "learner", "metric"
@@ -95,10 +96,8 @@ def _from_file(found: Mapping[str, Any], path: Path) -> ModuleType:
     name = stem if importlib.util.find_spec(stem) is None else found["key"]
     # For what it imports from its own folder: as it was when it was brought, or, of what earlier versions brought, as it is.
     # Nothing of ours is shadowed.
-    beside = str(path.with_suffix("")) if "beside" in found else str(Path(found["file"]).parent)
-    if beside not in sys.path:
-        sys.path.append(beside)
-    spec = importlib.util.spec_from_file_location(name, path)
+    importable(path.with_suffix("") if "beside" in found else Path(found["file"]).parent)
+    spec = importlib.util.spec_from_file_location(name, path, loader=FromSource(name, str(path)))
     if spec is None or spec.loader is None:
         raise ImportError(f"{path} is no Python file.")
     module = importlib.util.module_from_spec(spec)

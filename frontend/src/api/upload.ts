@@ -1,4 +1,4 @@
-import { Refusal, type Data } from "../../api/client";
+import { Refusal, type Data } from "./client";
 
 /** Sends a file as it is, reporting the share that is sent; XMLHttpRequest, since fetch reports no upload progress.
  *  Under the token the server tells how far it is with reading. */

@@ -1,0 +1,276 @@
+"""The first hour by keyboard and by pointer, at the sizes people have; every screen sound at three widths and for assistive tools."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+import pytest
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+
+from tests.browser.driving import Page, browser
+from tests.making import write_csv
+from tests.serving import Server
+
+pytestmark = pytest.mark.slow
+HERE = Path(__file__).parent
+BOXES = (HERE / "boxes.js").read_text()
+AXE = HERE.parents[1] / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
+MOST_KEYS, MOST_CLICKS = 120, 9
+PROGRAM = """
+import argparse
+import random
+parser = argparse.ArgumentParser()
+parser.add_argument("--rate", type=float, default=0.1, help="how far a step goes")
+rate = parser.parse_args().rate
+for epoch in range(3):
+    print(f"epoch {epoch} gain {1 - (rate - 0.3) ** 2 - 0.1 / (epoch + 1):.4f}")
+"""
+
+
+@pytest.fixture(scope="module")
+def table(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """Loads with 31 columns, of which two matter."""
+    draw = np.random.default_rng(5)
+    columns = {f"sensor_{i:02d}": draw.normal(size=160) for i in range(28)}
+    columns["depot"] = draw.choice(["north", "south", "harbour"], size=160)
+    columns["minutes_open"] = draw.integers(0, 90, size=160)
+    warm = columns["sensor_03"] + columns["minutes_open"] / 40 + draw.normal(size=160) > 1
+    columns["arrived_warm"] = np.where(warm, "yes", "no")
+    return write_csv(tmp_path_factory.mktemp("table") / "loads.csv", columns)
+
+
+@pytest.fixture(scope="module")
+def yard(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    folder = tmp_path_factory.mktemp("yard")
+    (folder / "train.py").write_text(PROGRAM)
+    return folder
+
+
+@pytest.fixture(scope="module")
+def server(tmp_path_factory: pytest.TempPathFactory, yard: Path) -> Iterator[Server]:
+    with Server(tmp_path_factory.mktemp("screens") / "w", "--allow", str(yard)) as found:
+        yield found
+
+
+@pytest.fixture(scope="module")
+def page(server: Server) -> Iterator[Page]:
+    with browser(server.url) as found:
+        yield found
+
+
+class Fingers:
+    """A keyboard and nothing else; counts what is pressed."""
+
+    def __init__(self, page: Page) -> None:
+        self.page, self.pressed = page, 0
+
+    def press(self, *keys: str) -> None:
+        for key in keys:
+            self.page.keys(key)
+            self.pressed += 1
+
+    def primary(self) -> None:
+        """Ctrl Enter: one press of two keys."""
+        self.page.chord(Keys.CONTROL, Keys.ENTER)
+        self.pressed += 1
+
+    def tab_to(self, css: str) -> None:
+        """Tab until something has the focus."""
+        while not self.page.run("return document.activeElement.matches(arguments[0])", css):
+            assert self.pressed < MOST_KEYS, (
+                f"{css} is not reached: {self.page.run('return document.activeElement.outerHTML')[:200]}"
+            )
+            self.press(Keys.TAB)
+
+
+def choose_file(page: Page, table: Path) -> None:
+    """What a file chooser of the desktop does: it stands outside the page."""
+    page.find("input[type='file']").send_keys(str(table))
+
+
+@pytest.mark.parametrize(("width", "height"), [(1280, 800), (1024, 768)])
+def test_from_an_empty_workspace_to_a_signed_decision_by_keyboard(tmp_path: Path, table: Path, width: int, height: int) -> None:
+    with Server(tmp_path / "w") as server, browser(server.url, width=width, height=height) as page:
+        hands = Fingers(page)
+        page.open("/")
+        page.wait_text("h1", "Nothing is being tuned here yet")
+        hands.tab_to("[data-drop] button")
+        hands.press(Keys.ENTER)  # the desktop's chooser opens
+        choose_file(page, table)
+        page.find("[data-candidate='arrived_warm']:focus")
+        hands.press(Keys.ENTER)
+        page.wait_text("body", "predicts two classes: no, yes")
+        page.until(lambda: page.find("[data-primary]").is_enabled())
+        hands.primary()  # frames the problem
+        page.find("[data-lane]")
+        page.until(lambda: page.find("[data-primary]").is_enabled())
+        hands.tab_to("footer input[inputmode='numeric']")
+        hands.press(Keys.BACKSPACE, Keys.BACKSPACE, "5")
+        page.wait_text("[data-forecast]", "5 trials")
+        page.until(lambda: page.find("[data-primary]").is_enabled())
+        hands.primary()  # launches
+        page.wait_text("[data-figures='live']", "5/5 trials · finished", 90)
+        page.find("a[data-primary]")
+        hands.primary()  # to the decision
+        page.find("[data-choice]")
+        hands.press("j", "k")
+        page.find("main [data-needed]")
+        hands.primary()  # to the field that signing waits for
+        while not page.run("return document.activeElement.matches('[data-needed]')"):
+            hands.primary()
+        if page.run("return document.activeElement.tagName") == "TEXTAREA":  # the baseline leads: why not that one?
+            hands.press(*"as good")
+            hands.tab_to("[data-choice] input")
+        hands.press(*"Ada")
+        page.until(lambda: page.find("[data-choice] [data-primary]").is_enabled())
+        hands.primary()  # signs
+        page.find("[data-decided]")
+        assert server.get("/decisions")[0]["signer"] == "Ada"
+        assert hands.pressed <= MOST_KEYS
+        assert hands.pressed > 10, "they are counted"
+
+
+def test_from_an_empty_workspace_to_a_signed_decision_by_pointer(server: Server, page: Page, table: Path) -> None:
+    clicks = 0
+
+    def click(css: str) -> None:
+        nonlocal clicks
+        clicks += 1
+        page.click(css)
+
+    page.open("/")
+    page.find("[data-drop]")
+    assert sound(page) == []
+    clicks += 1  # Choose a file
+    choose_file(page, table)
+    click("[data-candidate='arrived_warm']")
+    page.until(lambda: page.find("[data-primary]").is_enabled())
+    click("[data-primary]")  # Frame the problem
+    page.find("[data-lane]")
+    clicks += 1
+    page.type("footer input[inputmode='numeric']", "6")
+    page.wait_text("[data-forecast]", "6 trials")
+    page.until(lambda: page.find("[data-primary]").is_enabled())
+    click("[data-primary]")  # Launch
+    page.wait_text("[data-figures='live']", "6/6 trials · finished", 90)
+    click("a[data-primary]")  # Decide
+    page.find("[data-choice]")
+    page.until(lambda: page.all("[data-finalist]"))
+    if page.all("[data-worse]"):
+        page.type("[data-choice] textarea", "As good, and it learns.")
+    clicks += 1
+    page.type("[data-choice] input", "Ada")
+    click("[data-choice] [data-primary]")  # Sign
+    page.find("[data-decided]")
+    assert clicks <= MOST_CLICKS
+
+
+@pytest.fixture(scope="module")
+def places(server: Server, page: Page, yard: Path) -> list[tuple[str, str, str]]:
+    """What is looked at: (name, address, what shows that it is there). The pointer's problem and another of a program."""
+    for body in (
+        {"learner": "logistic | tree", "space": None, "plan": {"trials": 8, "early_stopping": "fold race"}},
+        {"learner": "network", "space": None, "plan": {"trials": 9, "early_stopping": "asynchronous halving"}},
+    ):
+        status, search = server.call("POST", "/api/v1/problems/1/searches", {k: v for k, v in body.items() if v is not None})
+        assert status == 201, search
+        server.until(f"/searches/{search['id']}", lambda s: s["state"] == "finished", 120)
+    brief = {"runs": [sys.executable, "train.py", "--rate", "{rate}"], "folder": str(yard), "judged_by": {"score": "gain", "pick_out": "gain ([0-9.]+)"},
+             "name": "A program that prints its gain"}  # fmt: skip
+    status, code = server.call("POST", "/api/v1/own-code/problems", {"brief": brief, "space": "rate: 0 .. 1, start 0.1"})
+    assert status == 201, code
+    status, own = server.call("POST", f"/api/v1/problems/{code['id']}/searches", {"space": "rate: 0 .. 1", "plan": {"trials": 3}})
+    assert status == 201, own
+    server.until(f"/searches/{own['id']}", lambda s: s["state"] == "finished", 60)
+    best = server.get("/problems/1")["best"]["trial_id"]
+    mine = server.get(f"/problems/{code['id']}")["best"]["trial_id"]
+    return [
+        ("home", "/", "[data-desk]"),
+        ("doors", "/new", "[data-drop]"),
+        ("target", f"/new?data={server.get('/data')[0]['hash']}", "[data-target-picker]"),
+        ("own code", "/new?what=program", "textarea"),
+        ("brief", "/p/1/brief", "[data-baseline]"),
+        ("brief of code", f"/p/{code['id']}/brief", "main h1, main h2"),
+        ("space", "/p/1/space", "[data-lane]"),
+        ("space of several", "/p/1/space?search=2", "[data-member]"),
+        ("live", "/p/1/live?search=1", "[data-finished='yes']"),
+        ("live with rungs", "/p/1/live", "[data-rungs]"),
+        ("inspector", f"/p/1/live?search=1&trial={best}", "[data-inspector] [data-configuration]"),
+        ("own inspector", f"/p/{code['id']}/live?trial={mine}", "[data-own-command]"),
+        ("evidence", "/p/1/evidence", "[data-trial] [role='cell']"),
+        ("evidence of all", "/p/1/evidence?of=all", "[data-trial] [role='cell']"),
+        ("evidence and inspector", f"/p/1/evidence?trial={best}", "[data-inspector] [data-configuration]"),
+        ("decision", "/p/1/decision", "[data-honest='done']"),
+        ("decision and inspector", f"/p/1/decision?trial={best}", "[data-inspector] [data-configuration]"),
+        ("trade-off", "/p/1/decision?view=trade-off", "[aria-label='Second measure']"),
+        ("against the baseline", "/p/1/decision?view=against+the+baseline", "[data-threshold-of]"),
+        ("holdout", "/p/1/decision?view=holdout", "[data-holdout]"),
+        ("take away", "/p/1/decision?view=take+away", "[data-file]"),
+    ]  # fmt: skip
+
+
+def sound(page: Page) -> list[str]:
+    page.run("return document.fonts.ready")
+    found: list[str] = page.run(BOXES)
+    return found
+
+
+@pytest.mark.parametrize(("width", "height"), [(1024, 768), (1280, 800), (1920, 1080)])
+def test_every_screen_holds(page: Page, places: list[tuple[str, str, str]], width: int, height: int) -> None:
+    page.size(width, height)
+    wrong = {}
+    for name, path, there in places:
+        page.open(path)
+        page.find(there, 60)
+        page.until(lambda: not page.all("[data-waiting]"))
+        if found := sound(page):
+            wrong[f"{name} at {width}"] = found
+    assert wrong == {}
+
+
+@pytest.mark.parametrize("dark", [False, True])
+def test_every_screen_is_open_to_assistive_tools(page: Page, places: list[tuple[str, str, str]], dark: bool) -> None:
+    page.size(1280, 800)
+    page.dark(dark)
+    wrong = {}
+    for name, path, there in places:
+        page.open(path)
+        page.find(there, 60)
+        page.driver.execute_script(AXE.read_text())
+        found = page.driver.execute_async_script(
+            "axe.run(document, {resultTypes: ['violations']}).then((r) => arguments[0](r.violations))"
+        )
+        if found:
+            wrong[name] = [
+                f"{one['id']} ({one['impact']}): {node['target']} {node['failureSummary'].splitlines()[-1].strip()}"
+                for one in found for node in one["nodes"][:3]
+            ]  # fmt: skip
+    page.dark(False)
+    assert wrong == {}
+
+
+def test_the_finder_finds_trials_settings_decisions_and_deeds(page: Page) -> None:
+    def find(words: str, expected: str) -> None:
+        page.open("/p/1/live?search=1")
+        page.find("[data-finished='yes']")
+        page.chord(Keys.CONTROL, "k")
+        page.type("[aria-label='Go to']", words)
+        page.wait_text("[role='option'][aria-selected='true']", expected)
+        page.keys(Keys.ENTER)
+
+    find("3", "Trial 3 of search")
+    page.wait_text("[data-inspector] h2", "Trial 3")
+    find("decision 1", "Decision 1")
+    page.find("[data-decided]")
+    setting = page.driver.find_elements(By.CSS_SELECTOR, "[data-lane]")
+    assert not setting
+    find("max_depth", "max_depth")
+    page.find("[data-lane='max_depth']:focus")
+    light = page.run("return getComputedStyle(document.body).backgroundColor")
+    find("dark", "Dark colours")
+    page.until(lambda: page.run("return getComputedStyle(document.body).backgroundColor") != light)
+    find("light", "Light colours")
