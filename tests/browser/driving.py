@@ -118,7 +118,12 @@ class Page:
     def dark(self, dark: bool) -> None:
         self.driver.execute_cdp_cmd(
             "Emulation.setEmulatedMedia",
-            {"features": [{"name": "prefers-color-scheme", "value": "dark" if dark else "light"}]},
+            {
+                "features": [
+                    {"name": "prefers-color-scheme", "value": "dark" if dark else "light"},
+                    {"name": "prefers-reduced-motion", "value": "reduce"},  # no colour is on its way to another
+                ]
+            },
         )
 
 

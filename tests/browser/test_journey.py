@@ -62,7 +62,6 @@ def wait_figures(page: Page, stage: str, words: str, seconds: float = 60) -> Non
 def test_from_a_file_to_a_decision(page: Page, csv: Path) -> None:
     page.open("/")
     page.wait_text("h1", "Nothing is being tuned here yet")
-    page.press_button("Start from a data file")
 
     # A wrong file is told at the place where it was dropped, and the next one goes through.
     drop(page, "a,b,a\n1,2,3\n", "twice.csv")

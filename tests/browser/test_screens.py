@@ -8,7 +8,6 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
 from tests.browser.driving import Page, browser
@@ -172,12 +171,12 @@ def test_from_an_empty_workspace_to_a_signed_decision_by_pointer(server: Server,
 @pytest.fixture(scope="module")
 def places(server: Server, page: Page, yard: Path) -> list[tuple[str, str, str]]:
     """What is looked at: (name, address, what shows that it is there). The pointer's problem and another of a program."""
-    for body in (
-        {"learner": "logistic | tree", "space": None, "plan": {"trials": 8, "early_stopping": "fold race"}},
-        {"learner": "network", "space": None, "plan": {"trials": 9, "early_stopping": "asynchronous halving"}},
-    ):
-        status, search = server.call("POST", "/api/v1/problems/1/searches", {k: v for k, v in body.items() if v is not None})
+    ids = []
+    for learner, rule in (("network", "asynchronous halving"), ("logistic | tree", "fold race")):
+        body = {"learner": learner, "plan": {"trials": 8, "early_stopping": rule}}
+        status, search = server.call("POST", "/api/v1/problems/1/searches", body)
         assert status == 201, search
+        ids.append(search["id"])
         server.until(f"/searches/{search['id']}", lambda s: s["state"] == "finished", 120)
     brief = {"runs": [sys.executable, "train.py", "--rate", "{rate}"], "folder": str(yard), "judged_by": {"score": "gain", "pick_out": "gain ([0-9.]+)"},
              "name": "A program that prints its gain"}  # fmt: skip
@@ -195,11 +194,11 @@ def places(server: Server, page: Page, yard: Path) -> list[tuple[str, str, str]]
         ("own code", "/new?what=program", "textarea"),
         ("brief", "/p/1/brief", "[data-baseline]"),
         ("brief of code", f"/p/{code['id']}/brief", "main h1, main h2"),
-        ("space", "/p/1/space", "[data-lane]"),
-        ("space of several", "/p/1/space?search=2", "[data-member]"),
-        ("live", "/p/1/live?search=1", "[data-finished='yes']"),
-        ("live with rungs", "/p/1/live", "[data-rungs]"),
-        ("inspector", f"/p/1/live?search=1&trial={best}", "[data-inspector] [data-configuration]"),
+        ("space of several", "/p/1/space", "[data-member]"),
+        ("space of code", f"/p/{code['id']}/space", "[data-lane]"),
+        ("live", "/p/1/live", "[data-finished='yes']"),
+        ("live with rungs", f"/p/1/live?search={ids[0]}", "[data-rungs]"),
+        ("inspector", f"/p/1/live?trial={best}", "[data-inspector] [data-configuration]"),
         ("own inspector", f"/p/{code['id']}/live?trial={mine}", "[data-own-command]"),
         ("evidence", "/p/1/evidence", "[data-trial] [role='cell']"),
         ("evidence of all", "/p/1/evidence?of=all", "[data-trial] [role='cell']"),
@@ -236,7 +235,7 @@ def test_every_screen_holds(page: Page, places: list[tuple[str, str, str]], widt
 def test_every_screen_is_open_to_assistive_tools(page: Page, places: list[tuple[str, str, str]], dark: bool) -> None:
     page.size(1280, 800)
     page.dark(dark)
-    wrong = {}
+    wrong: dict[str, list[str]] = {}
     for name, path, there in places:
         page.open(path)
         page.find(there, 60)
@@ -253,9 +252,11 @@ def test_every_screen_is_open_to_assistive_tools(page: Page, places: list[tuple[
     assert wrong == {}
 
 
-def test_the_finder_finds_trials_settings_decisions_and_deeds(page: Page) -> None:
+def test_the_finder_finds_trials_settings_decisions_and_deeds(page: Page, server: Server) -> None:
+    setting = str(server.get("/problems/1/searches")[0]["parameters"][-1]["name"])
+
     def find(words: str, expected: str) -> None:
-        page.open("/p/1/live?search=1")
+        page.open("/p/1/live")
         page.find("[data-finished='yes']")
         page.chord(Keys.CONTROL, "k")
         page.type("[aria-label='Go to']", words)
@@ -266,10 +267,8 @@ def test_the_finder_finds_trials_settings_decisions_and_deeds(page: Page) -> Non
     page.wait_text("[data-inspector] h2", "Trial 3")
     find("decision 1", "Decision 1")
     page.find("[data-decided]")
-    setting = page.driver.find_elements(By.CSS_SELECTOR, "[data-lane]")
-    assert not setting
-    find("max_depth", "max_depth")
-    page.find("[data-lane='max_depth']:focus")
+    find(setting, setting)
+    page.find(f"[data-lane='{setting}']:focus")
     light = page.run("return getComputedStyle(document.body).backgroundColor")
     find("dark", "Dark colours")
     page.until(lambda: page.run("return getComputedStyle(document.body).backgroundColor") != light)

@@ -44,13 +44,13 @@ def test_a_rule_is_chosen_and_its_cost_is_foreseen(page: Page) -> None:
     factor.send_keys("1")
     page.wait_text("[data-error='plan']", "2 or more")
     factor.send_keys("\b3")
-    page.wait_text("[data-stopping]", "60 to 1 → 20 to 3 → 7 to 9 iterations")
+    page.wait_text("[data-stopping]", "60 trials see 1, then 20 see 3, then 7 see 9")
 
 
 def test_curves_rungs_and_savings_are_watched_and_the_pruned_checked(page: Page) -> None:
     trials = next(e.get_attribute("for") for e in page.all("footer label") if e.text == "Trials")
     page.type(f"[id='{trials}']", "9")
-    page.wait_text("[data-stopping]", "9 to 1 →")
+    page.wait_text("[data-stopping]", "9 trials see 1, then")
     page.press_button("Launch")
     page.wait_text("h1", "finished", 90)
     page.find("[data-curves]")

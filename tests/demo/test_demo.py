@@ -14,6 +14,7 @@ from pellux.service.engine.engine import Engine
 from pellux.service.problems.problems import list_problems, split_view
 from pellux.service.searches.searches import list_searches
 from pellux.service.workspace import Workspace
+from pellux.web.app import create_app
 
 
 @pytest.mark.slow
@@ -49,6 +50,28 @@ def test_the_demo_is_furnished_once_and_has_a_live_search(tmp_path: Path, monkey
         demo.start_live(engine)
         assert len(list_searches(engine, warm.id)) == 3, "one live search is enough"
         assert engine.join(live.id, 60)
+    finally:
+        engine.close()
+        engine.workspace.close()
+
+
+@pytest.mark.slow
+def test_the_demo_is_laid_out_in_an_empty_workspace_and_runs_as_one_looks(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(demo, "FIRST_TRIALS", 1)
+    monkeypatch.setattr(demo, "SOUND_TRIALS", 1)
+    monkeypatch.setattr(demo, "SOUND_SPACE", "batch: 200 .. 256 int\nwidth: 8\nepochs: 9\n")
+    monkeypatch.setattr(demo, "QUICK", [])
+    engine = Engine(Workspace(tmp_path / "mine"))
+    try:
+        client, home = create_app(engine).test_client(), {"Host": "127.0.0.1"}
+        answer = client.post("/api/v1/workspace/demo", headers=home)
+        assert answer.status_code == 200, answer.get_json()
+        assert len(answer.get_json()["problems"]) == 3
+        searches = [search for p in list_problems(engine.workspace) for search in list_searches(engine, p.id)]
+        assert len(searches) == 2
+        assert all(engine.join(search.id, 120) for search in searches)
+        again = client.post("/api/v1/workspace/demo", headers=home)
+        assert (again.status_code, "this one has problems" in again.get_json()["detail"]) == (409, True)
     finally:
         engine.close()
         engine.workspace.close()

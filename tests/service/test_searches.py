@@ -11,7 +11,7 @@ import numpy as np
 import pytest
 from sqlalchemy import event, func, select
 
-from pellux.core.errors import Conflict, NotFound
+from pellux.core.errors import Conflict, InvalidPlan, NotFound
 from pellux.core.judging import standard_error
 from pellux.core.space import parse
 from pellux.core.strategies import SeedStream, random_draws
@@ -27,7 +27,7 @@ from pellux.service.planning.requests import BriefRequest, SearchRequest, Settin
 from pellux.service.problems import problems
 from pellux.service.problems.datasets import open_table
 from pellux.service.searches import searches, trials
-from pellux.service.searches.schemas import PageQuery, TrialRow
+from pellux.service.searches.schemas import PagedTrial, PageQuery, TrialRow
 from pellux.store import runs
 from pellux.store.models import Ledger
 from tests.making import imported, mixed_columns
@@ -172,6 +172,36 @@ def test_an_exhausted_space_ends_its_search(engine: Engine, tmp_path: Path) -> N
     view = searches.search_view(engine, search_id)
     assert "exhausted" in view.reason
     assert view.trials.scored == 7
+
+
+def test_all_searches_of_a_problem_are_one_table(engine: Engine, tmp_path: Path) -> None:
+    workspace = engine.workspace
+    problem_id = problem(engine, tmp_path, recorded=["accuracy", "log loss"])
+    first = launch(engine, problem_id, trials=4)
+    assert engine.join(first, 60)
+    second = launch(engine, problem_id, key="logistic", space="C: 0.01 .. 10 log", trials=3)
+    assert engine.join(second, 60)
+
+    def page(**query: Any) -> list[PagedTrial]:
+        return trials.problem_trial_page(workspace, problem_id, PageQuery(**query)).trials
+
+    every = page(limit=1000)
+    own = [*rows(engine, first), *rows(engine, second)]
+    assert {t.id for t in every} >= {t.id for t in own}, "baselines beside them"
+    assert {(t.search_id, t.search_number) for t in every if t.id in {o.id for o in own}} == {(first, 1), (second, 2)}
+    assert {t.search_number for t in page(where="search = 2")} == {2}
+    assert [t.configuration.get("C") for t in page(where="C > 0, state = scored", sort="C", limit=3)] == sorted(
+        float(t.configuration["C"]) for t in every if "C" in t.configuration
+    )[:3]
+    # Recorded metrics are columns: what is told is the mean of the folds, and it sorts and filters.
+    best = trials.trial_detail(workspace, max(every, key=lambda t: t.recorded["accuracy"]).id)
+    by_fold = [fit.recorded["accuracy"] for fit in best.fits]
+    top = page(sort="accuracy", descending=True)[0]
+    assert top.recorded["accuracy"] == pytest.approx(sum(by_fold) / len(by_fold))
+    bar = sorted(t.recorded["log loss"] for t in every)[2]
+    assert {t.id for t in page(where=f"log loss <= {bar + 1e-9}")} == {t.id for t in every if t.recorded["log loss"] <= bar + 1e-9}
+    with pytest.raises(InvalidPlan, match="Did you mean 'accuracy'"):
+        page(where="acuracy > 0.5")
 
 
 def test_pages_filters_points_and_exports_agree(engine: Engine, tmp_path: Path) -> None:

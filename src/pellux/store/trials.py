@@ -270,7 +270,7 @@ class _Names:
 def _recorded(metric: str) -> Any:
     """The mean over a trial's folds of a metric beside the one that decides, at the rung that it came to."""
     ours = (F.search_id == T.search_id, F.trial == T.number, F.rung == T.rung, F.state == "done")
-    score = func.json_extract(F.recorded, func.concat('$."', metric, '"'))
+    score = func.json_extract(F.recorded, f'$."{metric}"')
     return select(func.avg(score)).where(*ours).correlate(T).scalar_subquery()
 
 
