@@ -23,6 +23,7 @@ from pellux.service.planning.launching import launch
 from pellux.service.planning.requests import SearchRequest, SettingsRequest
 from pellux.service.problems.datasets import open_table
 from pellux.service.problems.problems import stored_brief
+from pellux.service.searches.schemas import PageQuery
 from pellux.service.searches.trials import lanes, trial_page
 from pellux.service.workspace import Workspace
 
@@ -66,7 +67,7 @@ def measure(folder: Path, key: str, space: str, brief_: dict[str, Any]) -> tuple
     engine.join(search)
     fits = lanes(workspace, search).fits
     ours = max(f.ended_at or 0 for f in fits) - min(f.started_at or 1e18 for f in fits)
-    trials = [t for t in trial_page(workspace, search, limit=1000).trials if t.origin == "proposed"]
+    trials = [t for t in trial_page(workspace, search, PageQuery(limit=1000)).trials if t.origin == "proposed"]
     baseline = sum(f.seconds for f in fits if f.trial == 0) / 2  # half its work falls on each worker
     brief = stored_brief(workspace, problem)
     table = open_table(workspace, brief.data)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import sys
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -34,7 +35,7 @@ for epoch in range(3):
 def table(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """Loads with 31 columns, of which two matter."""
     draw = np.random.default_rng(5)
-    columns = {f"sensor_{i:02d}": draw.normal(size=160) for i in range(28)}
+    columns: dict[str, Any] = {f"sensor_{i:02d}": draw.normal(size=160) for i in range(28)}
     columns["depot"] = draw.choice(["north", "south", "harbour"], size=160)
     columns["minutes_open"] = draw.integers(0, 90, size=160)
     warm = columns["sensor_03"] + columns["minutes_open"] / 40 + draw.normal(size=160) > 1

@@ -27,7 +27,7 @@ from pellux.service.planning.requests import BriefRequest, SearchRequest, Settin
 from pellux.service.problems import problems
 from pellux.service.problems.datasets import open_table
 from pellux.service.searches import searches, trials
-from pellux.service.searches.schemas import PagedTrial, PageQuery, TrialRow
+from pellux.service.searches.schemas import PagedTrial, PageQuery
 from pellux.store import runs
 from pellux.store.models import Ledger
 from tests.making import imported, mixed_columns
@@ -56,7 +56,7 @@ def until(condition: Callable[[], Any], seconds: float = 30) -> Any:
     return found
 
 
-def rows(engine: Engine, search_id: int) -> list[TrialRow]:
+def rows(engine: Engine, search_id: int) -> list[PagedTrial]:
     return trials.trial_page(engine.workspace, search_id, PageQuery(limit=1000)).trials
 
 

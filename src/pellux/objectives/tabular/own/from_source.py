@@ -17,7 +17,7 @@ _folders: set[str] = set()
 class FromSource(SourceFileLoader):
     """Compiles the source anew in every process."""
 
-    def path_stats(self, path: str) -> dict[str, Any]:  # type: ignore[override]
+    def path_stats(self, path: str) -> dict[str, Any]:
         """Raise OSError: whoever knows no time of a source neither reads nor keeps what was compiled of it."""
         raise OSError(f"{path} is read from its source")
 
