@@ -60,7 +60,6 @@ bench-stopping: setup
 	$(BIN)/python -m benchmarks.stopping.run
 
 bench-strategies: setup
-	$(BIN)/pip install --quiet --constraint constraints.txt --editable '.[bench]'
 	$(BIN)/python -m benchmarks.strategies.run
 
 check-numbers: setup

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import contextlib
-import warnings
 
 import numpy as np
 from scipy import optimize
 
+from benchmarks.strategies.covariance_adaptation import minimise
 from benchmarks.strategies.functions import Problem
 
 
@@ -44,15 +44,10 @@ def differential_evolution(problem: Problem, trials: int, seed: int) -> Counted:
 
 def covariance_adaptation(problem: Problem, trials: int, seed: int) -> Counted:
     """CMA-ES with restarts from random points (Hansen 2016)."""
-    import cma
-
     counted, d, rng = Counted(problem, trials, seed), problem.space.dimension, np.random.default_rng(seed)
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore")
-        with contextlib.suppress(Spent):
-            while True:
-                options = {"bounds": [0, 1], "verbose": -9, "seed": int(rng.integers(1, 2**31))}
-                cma.fmin2(counted, rng.random(d), 0.25, options)
+    with contextlib.suppress(Spent):
+        while True:
+            minimise(counted, rng.random(d), 0.25, rng)
     return _filled(counted, trials, d, seed)
 
 
