@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-
 from benchmarks.strategies.covariance_adaptation import minimise
 
 
