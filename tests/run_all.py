@@ -25,7 +25,7 @@ CHECKS: list[tuple[str, list[str], Path]] = [
 ]
 # One process more than there are cores: many tests wait for real servers, workers and browsers.
 # Each gets a stretch of neighbours, which share a server, and takes from another's when it has none left.
-TESTS = [str(BIN / "pytest"), "-n", str((os.cpu_count() or 2) + 1), "--dist", "worksteal"]
+TESTS = [str(BIN / "pytest"), "-n", str((os.cpu_count() or 2) + 1), "--dist", "worksteal", "--durations=20"]
 
 
 def check(name: str, command: list[str], folder: Path) -> bool:

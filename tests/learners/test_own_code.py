@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import importlib.util
 import io
 import os
@@ -17,6 +18,7 @@ import pytest
 from sklearn.metrics import roc_auc_score
 
 from pellux.core.errors import InvalidBrief, InvalidOwnCode
+from pellux.objectives.tabular.export.training_script import Origin, training_script
 from pellux.objectives.tabular.fitting import fit_fold
 from pellux.objectives.tabular.fold_data import FoldData
 from pellux.objectives.tabular.learners.catalogue import OURS
@@ -253,6 +255,20 @@ def test_a_metric_of_ones_own_judges_with_its_direction(bench: Workspace, tmp_pa
     assert outcome.score > 0
     assert 0.5 < outcome.recorded["accuracy"] <= 1
     assert isinstance(ground, Ground)
+    # Its script is plain scikit-learn, which knows nothing of it: it fits and predicts, and says what it cannot check.
+    origin = Origin(
+        "a test", "Today.", [1.0] * 5, hashlib.sha256(np.ascontiguousarray(ground.folds.kept, "<i2").tobytes()).hexdigest(), {}
+    )
+    (tmp_path / "train.py").write_text(training_script(ground, "logistic", {}, origin))
+    assert f"The metric {own.key} has no form in plain scikit-learn" in (tmp_path / "train.py").read_text()
+
+    def run(*more: str) -> subprocess.CompletedProcess[str]:
+        command = [sys.executable, "train.py", "mixed.csv", *more]
+        return subprocess.run(command, cwd=tmp_path, capture_output=True, text=True)
+
+    assert run().returncode == 0
+    checked = run("--check")
+    assert (checked.returncode, "compares the folds and not the scores" in checked.stderr) == (2, True), checked.stderr
 
 
 METRICS_OF_THREE = """

@@ -1,3 +1,4 @@
+import { lazy } from "react";
 import { createBrowserRouter, type RouteObject } from "react-router";
 import { HomeStage } from "../features/home/HomeStage";
 import { NewProblem } from "../features/brief/NewProblem";
@@ -5,9 +6,13 @@ import { BriefStage } from "../features/brief/BriefStage";
 import { SpaceStage } from "../features/space/SpaceStage";
 import { LiveStage } from "../features/live/LiveStage";
 import { EvidenceStage } from "../features/evidence/EvidenceStage";
-import { DecisionStage } from "../features/decision/DecisionStage";
 import { Shell } from "./Shell";
 import { Broken, Missing } from "./Broken";
+
+// The largest stage, and the last that anybody comes to.
+const DecisionStage = lazy(() =>
+  import("../features/decision/DecisionStage").then((found) => ({ default: found.DecisionStage })),
+);
 
 export const routes: RouteObject[] = [
   {

@@ -16,7 +16,6 @@ from typing import Any
 
 import numpy as np
 
-from pellux.core.errors import Conflict
 from pellux.core.judging import MULTICLASS
 from pellux.core.judging.split_plans import ORDERED, SHUFFLED, STRATIFIED
 from pellux.objectives.tabular.export.source_code import expression
@@ -76,15 +75,16 @@ class Origin:
 
 
 def training_script(ground: Ground, key: str, settings: Mapping[str, Any], origin: Origin) -> str:
-    """The script's text; Conflict when the metric has no plain scikit-learn form."""
+    """The script's text. Where the metric has no form in plain scikit-learn, it says so and that it cannot score anew."""
     brief = ground.brief
     imports: dict[str, set[str]] = {}
     built = expression(unfitted(key, settings, ground, ground.known), imports, indent=4)
-    name, call = _score(brief.metric, brief.task == MULTICLASS)
-    imports.setdefault("sklearn.metrics", set()).add(name)
+    name, call = SCORES.get(brief.metric) or SCORES_BY_TASK.get((brief.metric, brief.task == MULTICLASS)) or ("", "")
+    if name:
+        imports.setdefault("sklearn.metrics", set()).add(name)
     if brief.weight and brief.metric == "largest error":  # it knows no weights: rows that do not count are left out
         call = "(truth[weight > 0], predicted[weight > 0])"
-    elif brief.weight:
+    elif brief.weight and name:
         call = f"{call[:-1]}, sample_weight=weight)"
     splitters = ["StratifiedKFold", "StratifiedShuffleSplit"] if brief.split.kind == STRATIFIED else ["KFold", "ShuffleSplit"]
     imports.setdefault("sklearn.model_selection", set()).update(splitters)
@@ -93,12 +93,13 @@ def training_script(ground: Ground, key: str, settings: Mapping[str, Any], origi
     own = _staged(imports, ground)
     parts = {
         "TITLE": literal(origin.title),
-        "MADE": literal(origin.made),
+        "MADE": literal(origin.made if name else f"{origin.made} {_uncovered(brief.metric)}"),
+        "UNCOVERED": literal("" if name else _uncovered(brief.metric)),
         "IMPORTS": "\n".join(f"from {module} import {', '.join(sorted(names))}" for module, names in sorted(imports.items())),
         "CONSTANTS": "\n".join(f"{k} = {literal(v)}" for k, v in constants.items()),
         "OWN": own,
         "PIPELINE": built,
-        "SCORE": name + call,
+        "SCORE": name + call if name else literal("nan"),
         "METRIC": literal(brief.metric),
         "SPLITTER": splitters[0],
         "HOLDOUT_SPLITTER": splitters[1],
@@ -170,8 +171,5 @@ def _staged(imports: dict[str, set[str]], ground: Ground) -> str:
     return "".join(f"\n{part}\n" for part in parts)
 
 
-def _score(metric: str, many: bool) -> tuple[str, str]:
-    found = SCORES.get(metric) or SCORES_BY_TASK.get((metric, many))
-    if found is None:
-        raise Conflict(f"The metric {metric} has no form in plain scikit-learn, so no script can check its scores.")
-    return found
+def _uncovered(metric: str) -> str:
+    return f"The metric {metric} has no form in plain scikit-learn, so --check compares the folds and not the scores."
