@@ -47,9 +47,9 @@ export function FoldMatrix({ problem, found, chosen, onChoose, onInspect }: Prop
     display: "grid",
     gridTemplateColumns: `116px minmax(${few ? 43 * spans.folds : 260}px, 1fr) 168px 122px 112px 52px`,
     alignItems: "center",
-    gap: 10,
+    gap: 8,
     padding: "0 10px",
-    minWidth: 636 + (few ? 43 * spans.folds : 260),
+    minWidth: 630 + (few ? 43 * spans.folds : 260),
   } as const;
   return (
     <div className="sheet" style={{ overflow: "hidden" }}>

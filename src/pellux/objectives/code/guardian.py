@@ -14,6 +14,8 @@ import signal
 import time
 from pathlib import Path
 
+from pellux.objectives.code.descendants import children
+
 VARIABLE = "PELLUX_WORKER"
 SET_CHILD_SUBREAPER = 36  # of prctl(2)
 ROUNDS, PAUSE = 100, 0.02  # how often the dead worker's processes are looked for: they may fork while they are ended
@@ -35,7 +37,7 @@ class Guardian:
         """End the orphans of the fit before; how many there were."""
         ended, quiet = 0, 0
         for _ in range(ROUNDS):
-            orphans = [pid for pid in _children(os.getpid()) if pid != self._pid and _carries(pid, self.token)]
+            orphans = [pid for pid in children(os.getpid()) if pid != self._pid and _carries(pid, self.token)]
             quiet = 0 if orphans else quiet + 1
             if quiet == 2:  # the kernel's list of children may miss one while others come and go
                 break
@@ -96,16 +98,8 @@ def _carries(pid: int, token: str) -> bool:
         return False
 
 
-def _children(pid: int) -> list[int]:
-    found: list[int] = []
-    with contextlib.suppress(OSError):
-        for task in Path(f"/proc/{pid}/task").iterdir():
-            found += [int(child) for child in (task / "children").read_text().split()]
-    return found
-
-
 def _end_tree(pid: int) -> int:
-    ended = sum(_end_tree(child) for child in _children(pid))
+    ended = sum(_end_tree(child) for child in children(pid))
     with contextlib.suppress(OSError):
         os.kill(pid, signal.SIGKILL)
     return ended + 1

@@ -12,7 +12,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-import psutil
+from pellux.objectives.code.descendants import resident_bytes
 
 OUT, ERR = "out", "err"
 GRACE = 10.0  # seconds between SIGTERM and SIGKILL
@@ -192,17 +192,6 @@ class _Lines:
         room = LONGEST - len(self._open)
         if room > 0:
             self._open += part[:room]
-
-
-def resident_bytes(pid: int) -> int:
-    """Memory of a process and all that it started."""
-    total = 0
-    with contextlib.suppress(psutil.Error):
-        process = psutil.Process(pid)
-        for one in (process, *process.children(recursive=True)):
-            with contextlib.suppress(psutil.Error):
-                total += one.memory_info().rss
-    return total
 
 
 def _signal_group(pid: int, number: int) -> None:
