@@ -41,7 +41,11 @@ export function useSpaceDraft(
   const text = kept.texts[learner] ?? standard.data?.text;
   const asked = useDebounced(text, 180);
   const checked = useSpace(whose, asked);
-  useEffect(() => keepDraft(keyOf(problem), after, kept), [problem, after, kept]);
+  // What nobody has touched is no draft: it may begin otherwise the next time, with what is known then.
+  const [opened] = useState(kept);
+  useEffect(() => {
+    if (kept !== opened) keepDraft(keyOf(problem), after, kept);
+  }, [problem, after, kept, opened]);
 
   const put = useCallback(
     (next: string, remember = true) => {
