@@ -8,7 +8,9 @@ from benchmarks.own import kills
 
 @pytest.mark.slow
 def test_kills_lose_nothing_and_do_nothing_twice() -> None:
-    found = kills.run(2, seed=4, trials=4)
-    assert found["kills"] == 2
+    found = kills.run(10, seed=4, trials=4)
+    assert found["kills"] == 10
     assert found["epochs"] >= 5 * 3
-    assert found["epochs begun again"] <= 2 * 2, "two fits at a time, and a checkpoint each epoch"
+    assert found["epochs begun again"] <= 10 * 2 * 2, (
+        "two fits at a time, a checkpoint each epoch; one that is being ended may begin the next"
+    )
