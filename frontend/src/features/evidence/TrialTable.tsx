@@ -274,7 +274,12 @@ function Score({ trial, beside }: { trial: PagedTrial; beside: (number | null | 
   return (
     <>
       {trial.state}
-      {part && <span className="soft"> · {part} so far</span>}
+      {part && (
+        <span className="soft" title={`${part} is the mean of the folds so far. ${trial.reason}`}>
+          {" "}
+          · {part}
+        </span>
+      )}
       {!part && trial.reason && <span className="soft"> · {trial.reason}</span>}
     </>
   );

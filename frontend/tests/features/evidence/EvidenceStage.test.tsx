@@ -54,8 +54,8 @@ describe("the evidence", () => {
     const cells = [...rows()[0]!.querySelectorAll("[role=cell]")].map((c) => c.textContent);
     expect(cells[0]).toBe("2");
     expect(cells.slice(-4)).toEqual(["7", "", String(row.seen), ""]); // no "–" for a setting that was off
-    expect(rows()[1]!.textContent).toContain("ended early · 0.6000 so far");
-    expect(rows()[1]!.querySelector("[title='P(win) 2 %']")).toBeTruthy();
+    expect(rows()[1]!.textContent).toContain("ended early · 0.6000");
+    expect(rows()[1]!.querySelector("[title='0.6000 is the mean of the folds so far. P(win) 2 %']")).toBeTruthy();
     await press(/^Search/);
     await waitFor(() => expect(called("GET", "/problems/1/trials").at(-1)!.query.get("sort")).toBe("search"));
   });
