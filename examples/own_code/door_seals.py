@@ -1,6 +1,6 @@
 """A function of one's own: how well a made-up rule tells door seals that leak, by two sensors. It goes on from its folder.
 
-    pellux run examples/own_code/door_seals.yaml
+pellux run examples/own_code/door_seals.yaml
 """
 
 from __future__ import annotations

@@ -93,7 +93,7 @@ def test_ways_of_telling_a_score_are_tried_in_their_order() -> None:
 
 def test_lines_are_a_curve_along_what_grows() -> None:
     told: list[tuple[int, float]] = []
-    r = reader(begun=3, tell=lambda level, score: told.append((level, score)))
+    r = reader(begun=3, tell=lambda level, said: told.append((level, said.score)))
     for line in (
         '{"recall": 0.5}',
         '{"recall": 0.6}',

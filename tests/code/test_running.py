@@ -27,8 +27,10 @@ from pellux.engine.worker import Assignment
 from pellux.objectives.code import process, program, stages
 from pellux.objectives.code.brief import CodeBrief, Growing
 from pellux.objectives.code.fingerprint import fingerprint
-from pellux.objectives.code.folders import read_mark
+from pellux.objectives.code.folders import HEARD, MARK, read_mark
+from pellux.objectives.code.heard import Heard
 from pellux.objectives.code.program import ProgramEvaluator, ProgramSource
+from pellux.objectives.code.scores import Said
 from pellux.service.wording import sentence
 
 LAST = "print('{\"score\": 0.5}')"
@@ -214,15 +216,45 @@ def test_it_goes_on_from_what_it_left_and_nothing_is_trained_twice(tmp_path: Pat
     assert done(tmp_path)[9:] == [1, 2, 3], "without its folder it begins anew"
 
 
-def test_one_that_had_come_to_its_end_when_its_worker_died_is_trained_anew(tmp_path: Path, evaluators: Open) -> None:
-    """Its scores went with the worker; what it laid down says that nothing is left to do."""
+@pytest.mark.parametrize(
+    ("gone", "steps"),
+    [
+        ((), [1, 2, 3]),  # the server died before it had written down what the fit came to
+        ((MARK,), [1, 2, 3]),  # the worker died after the code's last word
+        ((MARK, HEARD), [1, 2, 3, 1, 2, 3]),  # the code had laid down its end and died before it said so
+    ],
+)
+def test_what_a_fit_came_to_outlives_its_worker_and_the_server(
+    tmp_path: Path, evaluators: Open, gone: tuple[str, ...], steps: list[int]
+) -> None:
     evaluator = evaluators(steps_brief(tmp_path), resource="iterations", most=9)
     whole = evaluator.evaluate(FIT._replace(level=3), context_of(tmp_path))
-    (tmp_path / "fits" / "1-0" / ".pellux.json").unlink()
-    again = evaluator.evaluate(FIT._replace(level=3), context_of(tmp_path))
-    assert (again.score, again.curve) == (whole.score, whole.curve)
-    assert done(tmp_path) == [1, 2, 3, 1, 2, 3]
-    assert "trained anew" in again.warnings[0]
+    folder = tmp_path / "fits" / "1-0"
+    (folder / "predictions.csv").write_text("row,truth,predicted\n1,0.5,0.25\n")
+    for name in gone:
+        (folder / name).unlink()
+    again = evaluator.evaluate(FIT._replace(level=3, attempt=2), context_of(tmp_path))
+    assert (again.score, again.curve, again.recorded) == (whole.score, whole.curve, whole.recorded)
+    assert done(tmp_path) == steps
+    assert (folder / "predictions.csv").exists() == (len(steps) == 3)
+    assert ["trained anew" in text for text in again.warnings] == [True] * (len(steps) > 3)
+    if not gone:
+        assert again.seconds == whole.seconds
+    other = evaluator.evaluate(FIT._replace(level=3, configuration={"x": 5.0}), context_of(tmp_path))
+    assert other.score == pytest.approx(15.003), "a folder that another configuration left is none to go on from"
+
+
+def test_an_attempt_that_died_on_its_way_has_said_its_part(tmp_path: Path, evaluators: Open) -> None:
+    brief = steps_brief(tmp_path)
+    evaluator = evaluators(brief, resource="iterations", most=9)
+    evaluator.evaluate(FIT._replace(level=1), context_of(tmp_path))
+    with Heard(tmp_path / "fits" / "1-0", FIT.configuration, 1, 9) as first:
+        first.note(2, Said("", 2, 0.5))
+    with (tmp_path / "fits" / "1-0" / HEARD).open("a") as file:
+        file.write("[3, 0.7")  # cut off by the end of the worker
+    found = evaluator.evaluate(FIT._replace(level=9, attempt=2), context_of(tmp_path))
+    assert [at for at, _ in found.curve] == list(range(1, 10))
+    assert dict(found.curve)[2] == pytest.approx(2.002), "what was said later counts"
 
 
 def test_one_that_cannot_go_on_begins_anew_in_an_empty_folder(tmp_path: Path, evaluators: Open) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import shutil
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from typing import Any
 
@@ -13,7 +13,8 @@ from pellux.core.objective import Points
 from pellux.core.space import Value
 
 KEEP = "keep"
-MARK, FACTS, SETTINGS, SCORES, PREDICTIONS = ".pellux.json", "fit.json", "settings.json", "scores.jsonl", "predictions.csv"
+MARK, HEARD = ".pellux.json", ".pellux.heard"
+FACTS, SETTINGS, SCORES, PREDICTIONS = "fit.json", "settings.json", "scores.jsonl", "predictions.csv"
 VERSION = 1
 
 
@@ -24,6 +25,18 @@ class Mark:
     level: int = 0
     curve: Points = ()
     others: Mapping[int, Mapping[str, float]] = field(default_factory=dict)  # other metrics, by level
+    result: MarkedResult | None = None  # of the fit that ended there; None where that was another trial's
+
+
+@dataclass(frozen=True)
+class MarkedResult:
+    """What a fit came to, for a server that died before it had written it down."""
+
+    configuration: Mapping[str, Value]
+    score: float
+    recorded: Mapping[str, float]
+    seconds: float
+    warnings: tuple[str, ...] = ()
 
 
 def read_mark(folder: Path) -> Mark:
@@ -31,7 +44,11 @@ def read_mark(folder: Path) -> Mark:
     try:
         found = json.loads((folder / MARK).read_text("utf-8"))
         curve = tuple((int(at), float(score)) for at, score in found["curve"])
-        return Mark(int(found["level"]), curve, {int(at): scores for at, scores in found["others"].items()})
+        others = {int(at): scores for at, scores in found["others"].items()}
+        result = found.get("result")
+        return Mark(
+            int(found["level"]), curve, others, result and MarkedResult(**{**result, "warnings": tuple(result["warnings"])})
+        )
     except (OSError, ValueError, KeyError, TypeError):
         return Mark()
 
@@ -42,6 +59,7 @@ def write_mark(folder: Path, mark: Mark) -> None:
             "level": mark.level,
             "curve": [list(point) for point in mark.curve],
             "others": {at: dict(s) for at, s in mark.others.items()},
+            "result": mark.result and asdict(mark.result),
         }
     )
     half = folder / f"{MARK}.half"
@@ -50,10 +68,9 @@ def write_mark(folder: Path, mark: Mark) -> None:
 
 
 def prepare_folder(folder: Path, configuration: Mapping[str, Value], facts: Mapping[str, Any]) -> None:
-    """Lay down what the program may read, and take away scores and predictions of the fit before."""
+    """Lay down what the program may read, and take away the scores of the fit before."""
     (folder / KEEP).mkdir(exist_ok=True)
-    for name in (SCORES, PREDICTIONS):
-        (folder / name).unlink(missing_ok=True)
+    (folder / SCORES).unlink(missing_ok=True)
     (folder / SETTINGS).write_text(json.dumps(dict(configuration), indent=1) + "\n", "utf-8")
     told = {"pellux": VERSION, **facts, "folder": str(folder), "settings": dict(configuration)}
     (folder / FACTS).write_text(json.dumps(told, indent=1) + "\n", "utf-8")
@@ -72,7 +89,11 @@ def copy_folder(source: Path, target: Path) -> None:
     """Begin where another left off; what it keeps stays its own."""
     clear_folder(target)
     shutil.copytree(
-        source, target, dirs_exist_ok=True, symlinks=True, ignore=lambda place, names: [KEEP] if Path(place) == source else []
+        source,
+        target,
+        dirs_exist_ok=True,
+        symlinks=True,
+        ignore=lambda place, names: [KEEP, HEARD] if Path(place) == source else [],
     )
 
 

@@ -21,10 +21,10 @@ from pellux.core.objective import FitContext, FitFailed, FitOrder, FitResult, Te
 from pellux.core.reasons import because
 from pellux.objectives.code.brief import CodeBrief
 from pellux.objectives.code.fingerprint import Watch
-from pellux.objectives.code.folders import KEEP, PREDICTIONS, Mark
+from pellux.objectives.code.folders import KEEP, Mark
 from pellux.objectives.code.program import DEVICES, THREADS, Run
 from pellux.objectives.code.scores import Found, ScoreReader, number
-from pellux.objectives.code.stages import Stage, Staged
+from pellux.objectives.code.stages import Stage, Staged, Tell
 
 
 class Ended(BaseException):
@@ -106,15 +106,12 @@ class FunctionEvaluator:
         with context.kept.folder(order.trial, order.fold) as place:
             folder = Path(place)
             staged = Staged(self.brief, self._terms, order, context, folder)
-            return staged.through(
-                lambda stage, mark: self._stage(function, order, context, folder, stage, mark, staged.tells), begun
-            )
+            return staged.through(lambda stage, mark, tell: self._stage(function, order, context, folder, stage, mark, tell), begun)
 
     def _stage(
-        self, function: Callable[..., Any], order: FitOrder, context: FitContext, folder: Path, stage: Stage, mark: Mark, tells: bool
+        self, function: Callable[..., Any], order: FitOrder, context: FitContext, folder: Path, stage: Stage, mark: Mark, tell: Tell
     ) -> Found:  # fmt: skip
         run = Run(stage.configuration, order.trial, str(order.fold), mark.level, stage.level, folder)
-        tell = context.point if tells and stage.own else lambda level, score: None
         found = call(self.brief, function, run, context.devices, context.nobody_waits, tell)
         if found.score is None:
             raise FitFailed(because("ended before a score"))
@@ -165,11 +162,10 @@ def load(brief: CodeBrief, sent: Path | None) -> Callable[..., Any]:
 
 def call(
     brief: CodeBrief, function: Callable[..., Any], run: Run, devices: tuple[str, ...], nobody_waits: Callable[[], bool],
-    tell: Callable[[int, float], None],
+    tell: Tell,
 ) -> Found:  # fmt: skip
     """One call, plain or generator, and the scores that it told or gave back."""
     reader = ScoreReader(brief.metric, brief.recorded, brief.grows.what if brief.grows else "", "", run.begun, tell)
-    (run.folder / PREDICTIONS).unlink(missing_ok=True)  # of the fit before
     fit = Fit(brief, run, devices, reader, nobody_waits)
     returned: Any = None
     try:

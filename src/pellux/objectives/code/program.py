@@ -21,7 +21,7 @@ from pellux.objectives.code.guardian import VARIABLE, Guardian
 from pellux.objectives.code.paths import search_path
 from pellux.objectives.code.process import OUT, Ended, NotStarted, run_program
 from pellux.objectives.code.scores import Found, Said, ScoreReader, TooSlow
-from pellux.objectives.code.stages import Stage, Staged
+from pellux.objectives.code.stages import Stage, Staged, Tell
 from pellux.objectives.code.templates import fill
 
 ALL = "all"  # what {fold} says when everything is trained on
@@ -78,15 +78,13 @@ class ProgramEvaluator:
         with context.kept.folder(order.trial, order.fold) as place:
             folder = Path(place)
             staged = Staged(self.brief, self.terms, order, context, folder)
-            return staged.through(lambda stage, mark: self._stage(order, context, folder, stage, mark, staged.tells), begun)
+            return staged.through(lambda stage, mark, tell: self._stage(order, context, folder, stage, mark, tell), begun)
 
     def _stage(
-        self, order: FitOrder, context: FitContext, folder: Path, stage: Stage, mark: Mark, tells: bool
+        self, order: FitOrder, context: FitContext, folder: Path, stage: Stage, mark: Mark, tell: Tell
     ) -> Found:  # fmt: skip
         run = Run(stage.configuration, order.trial, str(order.fold), mark.level, stage.level, folder)
-        found, ended = self.run(
-            run, context.devices, context.nobody_waits, context.point if tells and stage.own else lambda level, score: None
-        )
+        found, ended = self.run(run, context.devices, context.nobody_waits, tell)
         sys.stdout.write(ended.tail[-LOG_TAIL:])
         sys.stdout.flush()
         if (
@@ -98,7 +96,7 @@ class ProgramEvaluator:
 
     def run(
         self, run: Run, devices: Sequence[str] = (), nobody_waits: Callable[[], bool] = lambda: False,
-        tell: Callable[[int, float], None] = lambda level, score: None,
+        tell: Tell = lambda level, said: None,
     ) -> tuple[Found, _Heard]:  # fmt: skip
         """One run of the program, and what it said; whether that is a result is for the caller to judge."""
         brief, counter = self.brief, self.brief.grows.what if self.brief.grows else ""

@@ -69,7 +69,7 @@ class ScoreReader:
 
     def __init__(
         self, metric: str, recorded: Sequence[str] = (), counter: str = "", pick_out: str = "", begun: int = 0,
-        tell: Callable[[int, float], None] = lambda level, score: None,
+        tell: Callable[[int, Said], None] = lambda level, said: None,
     ) -> None:  # fmt: skip
         self._metric, self._recorded, self._begun, self._tell = metric, recorded, begun, tell
         self._levels = tuple(dict.fromkeys([counter, counter.removesuffix("s"), *LEVEL_KEYS])) if counter else LEVEL_KEYS
@@ -121,7 +121,7 @@ class ScoreReader:
         counts = next(how for how in (JSON, FILE, PATTERN) if how in self._ways)
         if said.how == counts and level > self._told and math.isfinite(said.score):
             self._told = level
-            self._tell(level, said.score)
+            self._tell(level, said)
 
     def _json(self, line: str, how: str) -> Said | None:
         text = line.strip()

@@ -14,23 +14,27 @@ from pellux.core.stopping import ITERATIONS
 from pellux.objectives.code.brief import CodeBrief
 from pellux.objectives.code.folders import (
     FACTS,
+    HEARD,
     KEEP,
     MARK,
     PREDICTIONS,
     SCORES,
     SETTINGS,
     Mark,
+    MarkedResult,
     clear_folder,
     copy_folder,
     read_mark,
     write_mark,
 )
+from pellux.objectives.code.heard import Heard
 from pellux.objectives.code.left import write_left
 from pellux.objectives.code.predictions import Unreadable, read_predictions_file
-from pellux.objectives.code.scores import Found
+from pellux.objectives.code.scores import Found, Said
 
-OURS = {KEEP, MARK, FACTS, SETTINGS, SCORES, PREDICTIONS}
+OURS = {KEEP, MARK, HEARD, FACTS, SETTINGS, SCORES, PREDICTIONS}
 SAID_NOTHING = ("no score said", "ended before a score")
+Tell = Callable[[int, Said], None]
 
 
 @dataclass(frozen=True)
@@ -59,31 +63,59 @@ class Staged:
         self._complaints: list[str] = []
         self._found_more = False  # something lies there that the code may go on from
 
-    def through(self, train: Callable[[Stage, Mark], Found], begun: float) -> FitResult:
-        """All stages, each trained by `train`, from where the folder stands.
+    def through(self, train: Callable[[Stage, Mark, Tell], Found], begun: float) -> FitResult:
+        """All stages, each trained by `train`, from where the folder stands; nothing is trained where the folder has the result.
 
-        A worker that dies takes the scores along that it has heard, but not what the code has laid down by then: code that finds
-        itself at its end already has nothing more to say. Then the fit begins anew.
+        What the code says is kept in its folder, and so is what a fit came to: a worker or a server that dies costs no more than what
+        the code itself had not laid down. Only where it had come to its end by its own checkpoint and had not said its last score by
+        then does the fit begin anew.
         """
         mark = self._begin()
+        if mark.level == self._level and mark.result is not None:
+            return self._result(mark, mark.result)
         try:
             return self._train(train, mark, begun)
         except FitFailed as failed:
             if failed.reason.code not in SAID_NOTHING or not self._found_more or self._context.nobody_waits():
                 raise
         self._complaints.append(
-            "An attempt before had come to its end, and its scores were lost with the worker: it was trained anew."
+            "An attempt before had come to its end, and its last score was lost with the worker: it was trained anew."
         )
         return self._train(train, self._anew(), begun)
 
-    def _train(self, train: Callable[[Stage, Mark], Found], mark: Mark, begun: float) -> FitResult:
-        last: Found | None = None
+    def _train(self, train: Callable[[Stage, Mark, Tell], Found], mark: Mark, begun: float) -> FitResult:
+        result: MarkedResult | None = None
         for stage in self._to_do(mark):
-            last = train(stage, mark)
-            mark = self._reached(stage, mark, last)
+            found, before = self._trained(train, stage, mark)
+            mark, result = self._reached(stage, before, found, self._context.clock() - begun)
             if self._context.nobody_waits():
                 break
-        return self._result(mark, last, self._context.clock() - begun)
+        if result is None:
+            raise FitFailed(because("ended before a score"))
+        return self._result(mark, result)
+
+    def _trained(self, train: Callable[[Stage, Mark, Tell], Found], stage: Stage, mark: Mark) -> tuple[Found, Mark]:
+        """What a stage said; and the mark, with what an attempt before has said on its way from there."""
+        point = self._context.point if stage.own and self.tells else _nobody
+        if not (stage.own and self._goes_on):
+            (self._folder / PREDICTIONS).unlink(missing_ok=True)
+            return train(stage, mark, lambda level, said: point(level, said.score)), mark
+        with Heard(self._folder, stage.configuration, mark.level, stage.level) as heard:
+            if not heard.before:
+                (self._folder / PREDICTIONS).unlink(missing_ok=True)  # of a lower rung
+
+            def tell(level: int, said: Said) -> None:
+                heard.note(level, said)
+                point(level, said.score)
+
+            try:
+                found = train(stage, mark, tell)
+            except FitFailed as failed:
+                ended = heard.at_the_end()
+                if ended is None or failed.reason.code not in SAID_NOTHING or self._context.nobody_waits():
+                    raise
+                found = ended
+            return found, heard.added_to(mark)
 
     def _begin(self) -> Mark:
         """How far there is something to go on from; the folder is as it is to be."""
@@ -92,6 +124,8 @@ class Staged:
             return Mark()
         self._found_more = any(path.name not in OURS for path in self._folder.iterdir())
         mark = read_mark(self._folder)
+        if mark.level == self._level and mark.result and mark.result.configuration == dict(self._order.configuration):
+            return mark
         if mark.level or not self._order.ancestors:
             return mark if mark.level < self._level else self._anew()
         for ancestor in reversed(self._order.ancestors):
@@ -112,29 +146,31 @@ class Staged:
                 yield Stage(ancestor.configuration, ancestor.level, own=False)
         yield Stage(self._order.configuration, self._level, own=True)
 
-    def _reached(self, stage: Stage, before: Mark, found: Found) -> Mark:
-        """Note how far the folder has come, when the stage was done in full."""
+    def _reached(self, stage: Stage, before: Mark, found: Found, seconds: float) -> tuple[Mark, MarkedResult | None]:
+        """Note how far the folder has come, when the stage was done in full; and what it came to, where it is the trial's own."""
         curve = _joined(before.curve, found.curve) if stage.own else ()
-        mark = Mark(stage.level, curve, {**before.others, **found.others} if stage.own else {})
+        result = None
+        if curve:
+            score = curve[-1][1] if found.score is None or not math.isfinite(found.score) else found.score
+            result = MarkedResult(dict(stage.configuration), score, found.recorded, seconds, self._warnings(found))
+        mark = Mark(stage.level, curve, {**before.others, **found.others} if stage.own else {}, result)
         if self._goes_on and not self._context.nobody_waits():
             try:
                 write_mark(self._folder, mark)
             except OSError as error:  # the score stands
                 self._complaints.append(f"How far it came could not be written ({error.strerror}); if it goes on, it starts anew.")
-        return mark
+        return mark, result
 
-    def _result(self, mark: Mark, found: Found | None, seconds: float) -> FitResult:
-        """What the engine hears; FitFailed when it was told to end before there was any score of its own."""
-        if found is None or not mark.curve:
-            raise FitFailed(because("ended before a score"))
-        score = mark.curve[-1][1] if found.score is None or not math.isfinite(found.score) else found.score
+    def _result(self, mark: Mark, result: MarkedResult) -> FitResult:
+        """What the engine hears."""
         predictions, complaint = self._predictions()
         if self.tells and self._order.last:
             write_left(self._context.kept, self._order, mark, self._level, predictions)
         return FitResult(
-            score, seconds, warnings=(*self._warnings(found), *self._complaints, *complaint), model_bytes=kept_bytes(self._folder) or None,
-            curve=mark.curve if self.tells else (), checkpoint_bytes=size_of(self._folder) if self._goes_on else 0,
-            recorded=found.recorded, predictions=None if self.tells else predictions,
+            result.score, result.seconds, warnings=(*result.warnings, *self._complaints, *complaint),
+            model_bytes=kept_bytes(self._folder) or None, curve=mark.curve if self.tells else (),
+            checkpoint_bytes=size_of(self._folder) if self._goes_on else 0,
+            recorded=result.recorded, predictions=None if self.tells else predictions,
         )  # fmt: skip
 
     def _predictions(self) -> tuple[bytes | None, tuple[str, ...]]:
@@ -153,6 +189,10 @@ class Staged:
             f"{found.counted} scores were read for {self._level} {what}, and lines that say no level count one on: "
             f'say it, as in {{"{self._brief.metric}": 0.7, "level": 3}}.',
         )
+
+
+def _nobody(level: int, score: float) -> None:
+    """Listens to the points of a fit whose curve nobody looks at."""
 
 
 def _joined(before: Points, after: Points) -> Points:
