@@ -53,16 +53,29 @@ def run(kills: int, seed: int, trials: int = 30) -> dict[str, int]:
         assert not orphans, orphans
         twice = _done_twice(workspace / "pellux.db")
         assert not twice, f"scored fits were run again: {twice}"
-        begun = Counter((folder / "begun.txt").read_text().splitlines())
+        lines = (folder / "begun.txt").read_text().splitlines()
+        begun, further = Counter(lines), _further_back(lines)
         again = sum(count - 1 for count in begun.values() if count > 1)
         shutil.rmtree(workspace)
     return {
         "kills": killed,
         "epochs": sum(begun.values()),
         "epochs begun again": again,
+        "begun again before the last checkpoint": further,
         "scored fits run again": len(twice),
         "orphans": 0,
     }
+
+
+def _further_back(lines: list[str]) -> int:
+    """How often a fit began further back than with the epoch that was under way; it may where its trial was not written down yet."""
+    reached: dict[str, int] = {}
+    count = 0
+    for line in lines:
+        fit, epoch = line.rsplit(" ", 1)
+        count += int(epoch) < reached.get(fit, 0)
+        reached[fit] = int(epoch)
+    return count
 
 
 def _await_epochs(folder: Path, count: int, seconds: float = 20) -> None:

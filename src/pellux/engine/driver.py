@@ -1,7 +1,8 @@
 """The driver: one thread a running search, which carries out the coordinator's commands.
 
 First the store, then the world: nobody hears of anything that is not committed. Commits are grouped: while events come
-fast, what they change is written together every few hundredths of a second, in their order, and workers go on meanwhile.
+fast, what they change is written together a few times a second, in their order, and workers go on meanwhile. Fits and
+server share the cores, so the pace follows what writing costs. A change of the search itself is written at once.
 A crash can lose no more than the last group, which nobody has heard of; those fits are done again with the same outcome.
 """
 
@@ -44,7 +45,8 @@ from pellux.engine.states import SearchState
 log = logging.getLogger("pellux.engine")
 TICK = 0.5
 FIRST_PAUSE, LONGEST_PAUSE = 0.2, 5.0  # seconds between two tries to write
-GROUP = 0.06  # seconds that a change may wait for its commit
+SHARE = 0.02  # of a core's time, that writing may take while fits run
+SHORTEST, LONGEST = 0.06, 0.3  # seconds from one commit to the next, for all that
 
 
 class Recorder(Protocol):
@@ -82,7 +84,7 @@ class Driver(threading.Thread):
         self._finished = False
         self._unsaved: list[Save] = []
         self._forgets: list[int] = []
-        self._last_save = 0.0
+        self._next_save = 0.0
         self.error: Exception | None = None
         self.waits_for = ""  # what keeps it from writing down what happened: the database is locked, the disk is full
 
@@ -105,12 +107,12 @@ class Driver(threading.Thread):
             self._process([Begin(self._clock())])
             last_tick = self._clock()
             while not self._finished and not self._leaving.is_set():
-                events: list[Event] = [*self._runner.wait(GROUP if self._unsaved else TICK), *self._drain()]
+                events: list[Event] = [*self._runner.wait(self._patience()), *self._drain()]
                 if self._clock() - last_tick >= TICK:
                     last_tick = self._clock()
                     events.append(Tick(last_tick))
                 self._process(events)
-                if not events or self._clock() - self._last_save >= GROUP:
+                if self._clock() >= self._next_save or any(isinstance(save, SaveSearch) for save in self._unsaved):
                     self._save()
             self._save()
         except Exception as error:  # the search stays as the store has it and can be resumed
@@ -122,14 +124,20 @@ class Driver(threading.Thread):
             if self._finished:  # only now nobody writes any more
                 self._runner.forget(None)
 
+    def _patience(self) -> float:
+        """Seconds to wait for events."""
+        return min(max(self._next_save - self._clock(), 0.0), TICK) if self._unsaved else TICK
+
     def _save(self) -> None:
+        begun = self._clock()
         if self._unsaved and not self._written():
             return
+        ended = self._clock()
+        self._next_save = ended + min(max((ended - begun) / SHARE, SHORTEST), LONGEST)
         self._unsaved = []
         for trial in self._forgets:  # only now: the recorder reads from them what a trial predicted
             self._runner.forget(trial)
         self._forgets = []
-        self._last_save = self._clock()
 
     def _written(self) -> bool:
         """Write down what happened, however long it takes until that can be done; False when the driver is to leave before.
