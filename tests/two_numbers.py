@@ -124,6 +124,9 @@ class TwoNumbers:
             raise InvalidPlan(f"There is nothing called '{key}' here.", at="learner")
         return Pair()
 
+    def default_space(self, key: str) -> Space:
+        return self.configurable(key).default_space()
+
     def translated(self, to: str, key: str, configuration: Mapping[str, Value]) -> dict[str, Value] | None:
         return dict(configuration)
 

@@ -48,6 +48,7 @@ def test_a_regression_is_not_offered_class_weights() -> None:
     assert "balance" in OURS.learner("forest", "binary").default_space().by_name
     boosting = OURS.learner("boosting", "binary")
     assert "balance" not in boosting.default_space().by_name, "it costs ten times the work there"
+    assert "balance" in boosting.default_space(uneven=True).by_name
     boosting.check(parse("balance: yes | no"))
 
 

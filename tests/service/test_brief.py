@@ -24,6 +24,7 @@ from pellux.service.decisions.judgements import OpeningRequest, open_holdout, op
 from pellux.service.decisions.takeaway import write_all
 from pellux.service.engine.engine import Engine
 from pellux.service.planning.requests import BriefRequest
+from pellux.service.planning.spaces import SpaceRequest, check_space
 from pellux.service.problems import problems
 from pellux.service.problems.datasets import open_table
 from pellux.service.problems.framing import frame
@@ -308,3 +309,19 @@ def test_a_learner_that_cannot_weigh_rows_is_refused_with_weights(engine: Engine
     assert folds.held.sum() == pytest.approx(0.2 * 240, abs=1)
     assert split_rows(open_table(engine.workspace, brief.data), brief).usable.all()
     assert OURS.learner("neighbours").weights is False
+
+
+def test_dear_weights_are_searched_where_classes_are_uneven_and_not_elsewhere(engine: Engine, tmp_path: Path) -> None:
+    def default_lines(problem_id: int, key: str) -> list[str]:
+        checked = check_space(engine.workspace, SpaceRequest(learner=key, problem=problem_id))
+        assert checked.error is None
+        return [line.partition(":")[0] for line in checked.text.splitlines()]
+
+    columns = mixed_columns(240)
+    even = problem(engine, tmp_path, {**columns, "label": ["yes", "no"] * 120}, ignore=["amount"])
+    uneven = problem(engine, tmp_path, {**columns, "label": (["yes"] + ["no"] * 14) * 16}, ignore=["amount"])
+    assert "balance" not in default_lines(even, "boosting")
+    assert "balance" in default_lines(uneven, "boosting")
+    assert "balance" in default_lines(even, "forest"), "cheap there"
+    assert "boosting_balance" in default_lines(uneven, "forest | boosting")
+    assert "boosting_balance" not in default_lines(even, "forest | boosting")

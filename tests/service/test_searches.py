@@ -176,7 +176,7 @@ def test_an_exhausted_space_ends_its_search(engine: Engine, tmp_path: Path) -> N
 
 def test_all_searches_of_a_problem_are_one_table(engine: Engine, tmp_path: Path) -> None:
     workspace = engine.workspace
-    problem_id = problem(engine, tmp_path, recorded=["accuracy", "log loss"])
+    problem_id = problem(engine, tmp_path, recorded=["accuracy", "log loss", "Cohen's kappa"])
     first = launch(engine, problem_id, trials=4)
     assert engine.join(first, 60)
     second = launch(engine, problem_id, key="logistic", space="C: 0.01 .. 10 log", trials=3)
@@ -202,6 +202,8 @@ def test_all_searches_of_a_problem_are_one_table(engine: Engine, tmp_path: Path)
     assert {t.id for t in page(where=f"log loss <= {bar + 1e-9}")} == {t.id for t in every if t.recorded["log loss"] <= bar + 1e-9}
     with pytest.raises(InvalidPlan, match="Did you mean 'accuracy'"):
         page(where="acuracy > 0.5")
+    # Names with signs in them, too.
+    assert {t.id for t in page(where="Cohen's kappa > -2, log loss > 0")} == {t.id for t in every if t.recorded}
 
 
 def test_pages_filters_points_and_exports_agree(engine: Engine, tmp_path: Path) -> None:

@@ -2,6 +2,7 @@ import { useQueryClient, type QueryClient } from "@tanstack/react-query";
 import { createContext, useContext, useEffect, useState } from "react";
 import type { Curves, Entry, Lanes, Points, Problem, Search } from "./client";
 import { keys } from "./keys";
+import { paced } from "./pace";
 import {
   patchCurves,
   patchHappening,
@@ -20,7 +21,6 @@ export type Light = "connecting" | "open" | "lost";
 export const LightContext = createContext<Light>("connecting");
 export const useLight = () => useContext(LightContext);
 
-const FLUSH = 120; // ms: entries are applied in batches, so that a thousand a second cost eight updates
 const REMEMBERED = 3000; // entries
 const PATCHED = ["lanes", "points", "happening", "curves"];
 
@@ -36,17 +36,12 @@ export function useLedger(): Light {
   useEffect(() => {
     let source: EventSource | null = null;
     let last: string | null = null;
-    let waiting: Entry[] = [];
-    let timer: number | undefined;
     let recent: Entry[] = [];
     const stale = staleness((queryKey) => void client.invalidateQueries({ queryKey }));
-    const flush = () => {
-      timer = undefined;
-      const entries = waiting;
-      waiting = [];
+    const pace = paced<Entry>((entries) => {
       recent = [...recent, ...entries].slice(-REMEMBERED);
       apply(client, stale, entries);
-    };
+    });
     const close = () => {
       source?.close();
       source = null;
@@ -58,8 +53,7 @@ export function useLedger(): Light {
       source.onerror = () => setLight("lost");
       source.onmessage = (message: MessageEvent<string>) => {
         last = message.lastEventId;
-        waiting.push(...read(message.data));
-        timer ??= window.setTimeout(flush, FLUSH);
+        pace.add(read(message.data));
       };
     };
     const onVisibility = () => (document.visibilityState === "hidden" ? close() : open());
@@ -82,7 +76,7 @@ export function useLedger(): Light {
       document.removeEventListener("visibilitychange", onVisibility);
       window.removeEventListener("pagehide", close);
       window.removeEventListener("pageshow", open);
-      window.clearTimeout(timer);
+      pace.stop();
     };
   }, [client]);
   return light;

@@ -27,9 +27,26 @@ export function patchLanes(lanes: Lanes, entries: FitEntry[]): Lanes {
   return { ...lanes, fits: fits.slice(-MOST_FITS), now };
 }
 
+/** A copy whose lists are its own and whose other parts are shared: of tens of thousands of trials a deep one costs a tenth of a second. */
+function withOwnLists<T extends object>(held: T): T {
+  const lists = Object.entries(held).map(
+    ([key, value]) => [key, Array.isArray(value) ? value.slice() : value] as const,
+  );
+  return Object.fromEntries(lists) as T;
+}
+
+/** Where the trials stand that these entries tell of, as far as they are there. */
+function placesOf(numbers: number[], entries: (TrialEntry | PointsEntry)[]): Map<number, number> {
+  const wanted = new Set(entries.map((entry) => ("number" in entry.data ? entry.data.number : entry.data.trial)));
+  const found = new Map<number, number>();
+  numbers.forEach((number, index) => wanted.has(number) && found.set(number, index));
+  return found;
+}
+
 export function patchPoints(points: Points, entries: TrialEntry[]): Points {
-  const place = new Map(points.numbers.map((number, index) => [number, index]));
-  const next: Points = structuredClone(points);
+  const place = placesOf(points.numbers, entries);
+  const next = withOwnLists(points);
+  next.values = withOwnLists(points.values);
   for (const { data: trial } of entries) {
     if (trial.ended_at === null) continue;
     const known = place.get(trial.number);
@@ -97,8 +114,9 @@ const LIVE = ["due", "running", "parked"];
 
 /** Curves with trials as they are now and further points: a mean is drawn as far as all its folds under way have come. */
 export function patchCurves(curves: Curves, entries: (TrialEntry | PointsEntry)[]): Curves {
-  const next: Curves = structuredClone(curves);
+  const next = withOwnLists(curves);
   const place = new Map(next.numbers.map((number, index) => [number, index]));
+  next.open = curves.open.map(withOwnLists);
   const open = new Map(next.open.map((curve) => [`${curve.trial}/${curve.fold}`, curve]));
   for (const entry of entries)
     if (entry.kind === "trial") putTrial(next, place, entry.data);

@@ -4,7 +4,7 @@ import { keys } from "./keys";
 
 type SpaceView = Schemas["SpaceView"];
 
-/** Whose settings a space has: a learner's for a task, or those of a problem of own code. */
+/** Whose settings a space has: a learner's for a problem, or those of a problem of own code. */
 export type Whose = Pick<Schemas["SpaceRequest"], "learner" | "task" | "problem">;
 
 /** A space as text, checked; without a text the default space. */

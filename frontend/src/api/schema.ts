@@ -4145,7 +4145,7 @@ export interface components {
         };
         /**
          * SpaceRequest
-         * @description A space as text or as its JSON form; with neither, the learner's default space.
+         * @description A space as text or as its JSON form; with neither, the default space: of the learner in general, or for a problem as it is.
          */
         SpaceRequest: {
             /**
@@ -4160,7 +4160,7 @@ export interface components {
             task?: string;
             /**
              * Problem
-             * @description A problem of own code, whose settings these are; instead of learner and task.
+             * @description Whose space it is: its task counts, and what is known of its rows; of own code, also its settings.
              * @default null
              */
             problem?: number | null;

@@ -46,15 +46,18 @@ export function bestOption({ points, larger, metric, baseline, by, inks }: Input
     cursor: "pointer",
   });
   /** Thousands of dots: a few colours, each drawn in one go. */
-  const sharedDots = () =>
-    Array.from({ length: SHADES }, (_, shade) => ({
+  const sharedDots = () => {
+    const shades = Array.from({ length: SHADES }, (): typeof dots => []);
+    for (const dot of dots) shades[Math.min(Math.floor(goodness(dot[3]!, scale) * SHADES), SHADES - 1)]!.push(dot);
+    return shades.map((data, shade) => ({
       type: "scatter",
-      data: dots.filter((value) => Math.min(Math.floor(goodness(value[3]!, scale) * SHADES), SHADES - 1) === shade),
+      data,
       symbolSize: 4,
       large: true,
       largeThreshold: 1,
       itemStyle: { color: ramp((shade + 0.5) / SHADES) },
     }));
+  };
   return {
     animation: false,
     textStyle: { fontFamily: FONT, color: inks.soft },

@@ -330,6 +330,10 @@ class Objective(Protocol):
         """What a search of this key configures; InvalidPlan where there is no such thing, or where it does not fit."""
         ...
 
+    def default_space(self, key: str) -> Space:
+        """What is searched of it where nobody says; InvalidPlan as above."""
+        ...
+
     def translated(self, to: str, key: str, configuration: Mapping[str, Value]) -> dict[str, Value] | None:
         """A configuration of one key as another would write it; None when it means nothing there."""
         ...

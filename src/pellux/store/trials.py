@@ -28,7 +28,7 @@ HEADERS = {
     "knew": "seen",
     "error": "standard_error",
 }  # as the table calls them
-COMPARISON = re.compile(r"\s*([A-Za-z_][\w ]*?)\s*(<=|>=|!=|=|<|>)\s*(.+?)\s*\Z")
+COMPARISON = re.compile(r"\s*([^\s<>=!][^<>=!]*?)\s*(<=|>=|!=|=|<|>)\s*(.+?)\s*\Z")  # "top-2 accuracy > 0.5" names a metric, too
 BEST_FIRST = (T.rank_score.desc(), T.id)
 
 

@@ -45,7 +45,7 @@ export function FoldMatrix({ problem, found, chosen, onChoose, onInspect }: Prop
   const few = spans.folds <= FEW;
   const grid = {
     display: "grid",
-    gridTemplateColumns: `116px minmax(${few ? 43 * spans.folds : 260}px, 1fr) 168px 122px 112px 52px`,
+    gridTemplateColumns: `116px minmax(${few ? 43 * spans.folds : 260}px, 1fr) 168px 134px 108px 44px`,
     alignItems: "center",
     gap: 8,
     padding: "0 10px",

@@ -52,11 +52,11 @@ function NothingYet({ problem }: { problem: Problem }) {
 
 function Watch({ problem, search, inspect }: { problem: Problem; search: Search; inspect: (id: number) => void }) {
   const points = usePoints(search.id).data;
-  const curves = useCurves(search.kind === "search" ? search.id : null).data;
+  const grows = search.stopping.key !== "none" || search.stopping.resource !== "";
+  const curves = useCurves(search.kind === "search" && grows ? search.id : null).data; // of thousands of trials: only to be drawn
   const learner = useCatalogue().data?.learners.find((l) => l.key === search.learner);
   const counter = problem.code?.grows?.what ?? learner?.counter ?? "iterations";
   const outside = problem.code?.kind === "outside";
-  const grows = search.stopping.key !== "none" || search.stopping.resource !== "";
   const lanes = useLanes(search.id).data;
   const [by, setBy] = useState<"trials" | "seconds">("trials");
   const [span, setSpan] = useState<keyof typeof SPANS>("last minute");
@@ -95,7 +95,7 @@ function Watch({ problem, search, inspect }: { problem: Problem; search: Search;
             )}
           </div>
         </section>
-        {grows && curves && (
+        {curves && (
           <section className="sheet" style={{ padding: "12px 14px 4px" }} aria-label="Curves">
             <h2>{curves.population ? "The population" : "Score along the way"}</h2>
             {curves.population && points ? (
@@ -149,7 +149,7 @@ function Watch({ problem, search, inspect }: { problem: Problem; search: Search;
       <aside className="col apart">
         {outside && search.state === "running" && <Asking search={search.id} />}
         <Savings search={search} inspect={inspect} />
-        {curves && !curves.population && grows && <Rungs curves={curves} counter={counter} />}
+        {curves && !curves.population && <Rungs curves={curves} counter={counter} />}
         <NowAndLast
           search={search}
           folds={search.folds}

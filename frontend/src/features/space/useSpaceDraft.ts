@@ -34,7 +34,7 @@ export function useSpaceDraft(
   const [laneError, setLaneError] = useState<string | null>(null); // a change of a lane that cannot be
   const { learner } = kept;
   const whose = useMemo<Whose>(
-    () => (task === null ? { learner: "", task: "", problem } : { learner, task, problem: null }),
+    () => (task === null ? { learner: "", task: "", problem } : { learner, task, problem }),
     [learner, task, problem],
   );
   const standard = useSpace(whose, null);

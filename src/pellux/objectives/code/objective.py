@@ -112,6 +112,9 @@ class CodeObjective:
             raise InvalidPlan(f"{self.brief.label} is your own code, not a learner: leave '{key}' out.", at="learner")
         return Own(self.brief)
 
+    def default_space(self, key: str) -> Space:
+        return self.configurable(key).default_space()
+
     def translated(self, to: str, key: str, configuration: Mapping[str, Value]) -> dict[str, Value] | None:
         return dict(configuration)
 

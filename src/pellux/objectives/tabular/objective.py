@@ -12,7 +12,7 @@ import numpy as np
 from pellux.core.errors import InvalidPlan
 from pellux.core.judging import REGRESSION, Brief, Folds, Rows, Tested
 from pellux.core.objective import Holds, Judging, Kept, Left, Terms
-from pellux.core.space import Value
+from pellux.core.space import Space, Value
 from pellux.core.stopping import telling_share
 from pellux.objectives.registry import Stored
 from pellux.objectives.tabular import checkpoints
@@ -20,11 +20,12 @@ from pellux.objectives.tabular.evaluator import TabularSource
 from pellux.objectives.tabular.learners.catalogue import Catalogue
 from pellux.objectives.tabular.learners.settings import Learner
 from pellux.objectives.tabular.learners.several import Several
-from pellux.objectives.tabular.target import split_rows
+from pellux.objectives.tabular.target import split_rows, target_array
 from pellux.tables.files import FOLDS, array
 from pellux.tables.table import Table
 
 KIND = "table"
+UNEVEN = 0.2
 
 
 @dataclass(frozen=True)
@@ -48,6 +49,18 @@ class TabularObjective:
 
     def configurable(self, key: str) -> Learner:
         return learner_for(self.catalogue, key, self.brief)
+
+    def default_space(self, key: str) -> Space:
+        """Reads the target where a setting of the learner is for uneven classes."""
+        chosen = self.configurable(key)
+        return chosen.default_space(any(s.for_uneven for s in chosen.settings) and self.uneven)
+
+    @cached_property
+    def uneven(self) -> bool:
+        """Whether the rarest class has less than a fifth of the rows that it would have if all were as frequent."""
+        target, known = target_array(Table.open(self.table), self.brief)
+        counts = np.bincount(target[known].astype(int), minlength=len(self.brief.classes))
+        return bool(counts.min() < UNEVEN * counts.mean())
 
     def translated(self, to: str, key: str, configuration: Mapping[str, Value]) -> dict[str, Value] | None:
         chosen = self.catalogue.learner(to)

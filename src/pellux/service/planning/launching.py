@@ -47,7 +47,7 @@ class Checked:
 def check_search(objective: Objective, request: SearchRequest, telling: Callable[[], float | None] = lambda: None) -> Checked:
     """Validate a search against its problem's objective; `telling` says how few of its rows still tell something."""
     chosen, plan = objective.configurable(request.learner), request.plan
-    space = parse(request.space) if request.space is not None else chosen.default_space()
+    space = parse(request.space) if request.space is not None else objective.default_space(request.learner)
     chosen.check(space)
     if not space.searched:
         raise InvalidPlan("The space holds one configuration only: there is nothing to search.", at="space")
@@ -100,8 +100,7 @@ def with_decisions(workspace: Workspace, session: Session, objective: Objective,
     """The request with the configurations of the decisions it names among its starts, as far as the space searches them."""
     if not request.plan.from_decisions:
         return request
-    chosen = objective.configurable(request.learner)
-    space = parse(request.space) if request.space is not None else chosen.default_space()
+    space = parse(request.space) if request.space is not None else objective.default_space(request.learner)
     names = {parameter.name for parameter in space.searched}
     known, found = {str(start) for start in request.plan.starts}, list(request.plan.starts)
     for decision_id in request.plan.from_decisions:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -21,26 +22,23 @@ DRAWS = 200
 
 
 class SpaceRequest(Request):
-    """A space as text or as its JSON form; with neither, the learner's default space."""
+    """A space as text or as its JSON form; with neither, the default space: of the learner in general, or for a problem as it is."""
 
     learner: str = ""
     task: str = ""
-    problem: int | None = Field(None, description="A problem of own code, whose settings these are; instead of learner and task.")
+    problem: int | None = Field(
+        None, description="Whose space it is: its task counts, and what is known of its rows; of own code, also its settings."
+    )
     text: str | None = None
     parameters: list[dict[str, Any]] | None = Field(None, description="The JSON form; see docs/space.schema.json.")
 
 
 def check_space(workspace: Workspace, request: SpaceRequest) -> SpaceView:
     """Both forms of a space with sample draws, or its first mistake with line and column."""
-    chosen: Configurable
-    if request.problem is None:
-        chosen = workspace.catalogue.learner(request.learner, request.task)
-    else:
-        with workspace.database.read() as session:
-            chosen = workspace.objective(get_problem(session, request.problem)).configurable(request.learner)
+    chosen, default = _whose(workspace, request)
     text = request.text or ""
     try:
-        space = _read(request) if request.parameters is not None or request.text is not None else chosen.default_space()
+        space = _read(request) if request.parameters is not None or request.text is not None else default()
         text = request.text if request.text is not None and request.parameters is None else write(space)
         chosen.check(space)
     except NotationError as error:
@@ -51,6 +49,16 @@ def check_space(workspace: Workspace, request: SpaceRequest) -> SpaceView:
         text=text, parameters=to_json(space), configurations=Counting.of(space).total, at_most=Counting.of(space).most,
         grid=grid_size(space), parents=parents(space), draws=sample(space), error=None, line=None, column=None,
     )  # fmt: skip
+
+
+def _whose(workspace: Workspace, request: SpaceRequest) -> tuple[Configurable, Callable[[], Space]]:
+    """What the space configures, and how its default is had."""
+    if request.problem is None:
+        learner = workspace.catalogue.learner(request.learner, request.task)
+        return learner, learner.default_space
+    with workspace.database.read() as session:
+        objective = workspace.objective(get_problem(session, request.problem))
+    return objective.configurable(request.learner), lambda: objective.default_space(request.learner)
 
 
 def _read(request: SpaceRequest) -> Space:

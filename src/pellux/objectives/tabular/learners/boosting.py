@@ -71,7 +71,7 @@ PULL = Setting(
     0.0, "1e-3 .. 100 log", "0 .. 1e9",
 )  # fmt: skip
 DEAR_BALANCE = replace(
-    BALANCE, usual=False, cost=YES_COSTS_MORE,
+    BALANCE, for_uneven=True, cost=YES_COSTS_MORE,
     sentence="Weights rows so that rare classes count as much as common ones. Here a fit takes about ten times as long with it.",
 )  # fmt: skip
 BOOSTING = Learner(

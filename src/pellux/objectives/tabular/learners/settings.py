@@ -28,8 +28,8 @@ class Setting:
         Everything the learner accepts, in space notation.
     part : str
         'learner', or 'preparation' for what is done to the columns before.
-    usual : bool
-        Whether a default space searches it; what costs much and helps few is left at its default.
+    for_uneven : bool
+        Whether a default space searches it only where the classes are uneven: what costs much and helps few others.
     """
 
     name: str
@@ -40,7 +40,7 @@ class Setting:
     cost: str = NO_COST
     tasks: tuple[str, ...] = TASKS
     part: str = OF_LEARNER
-    usual: bool = True
+    for_uneven: bool = False
 
     @property
     def allowed(self) -> Parameter:
@@ -149,9 +149,12 @@ class Learner:
         """A setting's default range as a line of space notation."""
         return f"{setting.name}: {setting.domain}"
 
-    def default_space(self) -> Space:
-        """Its own settings; those of the preparation ride along at their defaults unless a person searches them."""
-        return parse("\n".join(self.line(s) for s in self.settings if s.part == OF_LEARNER and s.usual))
+    def default_space(self, uneven: bool = False) -> Space:
+        """Its own settings; those of the preparation ride along at their defaults unless a person searches them.
+
+        `uneven` says that some classes are much rarer than others.
+        """
+        return parse("\n".join(self.line(s) for s in self.settings if s.part == OF_LEARNER and (uneven or not s.for_uneven)))
 
     def check(self, space: Space) -> None:
         """Raise InvalidSpace when the space names an unknown setting or a value the learner does not accept."""

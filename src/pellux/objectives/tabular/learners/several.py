@@ -136,7 +136,7 @@ def _settings(learners: Sequence[Learner]) -> list[Setting]:
             found.append(settings[0])
         else:
             found += [
-                Setting(f"{m.key}_{name}", s.sentence, s.default, s.domain, s.limits, s.cost, s.tasks, s.part, s.usual)
+                Setting(f"{m.key}_{name}", s.sentence, s.default, s.domain, s.limits, s.cost, s.tasks, s.part, s.for_uneven)
                 for m, s in owners
             ]
     return found
