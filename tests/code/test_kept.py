@@ -48,9 +48,11 @@ def test_folders_of_ended_trials_are_cleared_but_for_what_they_keep(tmp_path: Pa
                 (Path(place) / "keep" / "picture.png").write_bytes(b"p" * 9)
     assert kept.sizes("checkpoint") == {1: {0: 100}, 2: {0: 100}, 3: {0: 100}}
     assert folder_bytes(tmp_path / "fits" / "1-0") == 100, "what is kept is no checkpoint"
-    kept.keep_only([2])
+    with kept.folder(4, 0) as place:
+        (Path(place) / "weights").write_bytes(b"begun, and not written down when the server was killed")
+    kept.keep_only([2], 4)
     assert sorted(str(p.relative_to(tmp_path / "fits")) for p in (tmp_path / "fits").rglob("*") if p.is_file()) == [
-        "1-0/keep/picture.png", "2-0/deep/weights", "2-0/keep/picture.png"
+        "1-0/keep/picture.png", "2-0/deep/weights", "2-0/keep/picture.png", "4-0/weights"
     ]  # fmt: skip
     kept.forget(None)
     assert not list((tmp_path / "fits").rglob("weights"))

@@ -27,7 +27,7 @@ from pellux.engine.worker import Assignment
 from pellux.objectives.code import process, program, stages
 from pellux.objectives.code.brief import CodeBrief, Growing
 from pellux.objectives.code.fingerprint import fingerprint
-from pellux.objectives.code.folders import HEARD, MARK, read_mark
+from pellux.objectives.code.folders import HEARD, MARK, Mark, read_mark, write_mark
 from pellux.objectives.code.heard import Heard
 from pellux.objectives.code.program import ProgramEvaluator, ProgramSource
 from pellux.objectives.code.scores import Said
@@ -272,6 +272,13 @@ def test_it_goes_on_from_another_trial_by_its_folder_or_by_its_way(tmp_path: Pat
     assert found.score == pytest.approx(3 * 1 + 3 * 2 + 0.006)
     assert [at for at, _ in found.curve] == [4, 5, 6], "of this trial alone"
     assert done(tmp_path) == [1, 2, 3, 4, 5, 6]
+    (tmp_path / "fits" / "2-0" / MARK).unlink()
+    write_mark(tmp_path / "fits" / "2-0", Mark(3))  # as it is while the stage of its own runs
+    (tmp_path / "fits" / "2-0" / "state.json").write_text(json.dumps({"at": 4, "sum": 5.0}))
+    retried = evaluator.evaluate(child._replace(attempt=2), context_of(tmp_path))
+    assert (retried.score, retried.curve) == (found.score, found.curve), "nothing of the other trial is taken for its own"
+    assert done(tmp_path)[6:] == [5, 6]
+    (tmp_path / "done.txt").write_text("".join(f"{step}\n" for step in range(1, 7)))
     FileArtifacts(tmp_path / "checkpoints", tmp_path / "fits").forget(None)
     again = evaluator.evaluate(child, context_of(tmp_path))
     assert (again.score, again.curve) == (found.score, found.curve), "the whole way once more"

@@ -129,7 +129,7 @@ def test_artifacts_are_kept_by_trial_fold_and_name(kind: str, tmp_path: Path) ->
     kept.forget(1)
     assert kept.get(1, 0, "predictions") is None
     assert kept.sizes("checkpoint") == {12: {0: 12}, 2: {0: 2}}
-    kept.keep_only([2])
+    kept.keep_only([2], 13)
     assert kept.sizes("checkpoint") == {2: {0: 2}}
     kept.forget(None)
     assert kept.sizes("checkpoint") == {}

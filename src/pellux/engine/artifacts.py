@@ -31,8 +31,9 @@ class Artifacts(Protocol):
         """Remove a trial's, or all there are; of folders all but what they keep."""
         ...
 
-    def keep_only(self, trials: Collection[int]) -> None:
-        """Remove what a search that was killed had no time to remove."""
+    def keep_only(self, trials: Collection[int], known: int) -> None:
+        """Remove what a search that was killed had no time to remove. Of `known` trials it had written down that they are there;
+        folders of later ones stay: whoever goes on in them looks whose they are."""
         ...
 
     def sizes(self, name: str) -> dict[int, dict[int, int]]:
@@ -76,13 +77,14 @@ class FileArtifacts:
         for path in self.fits.glob("*-*" if trial is None else f"{trial}-*"):
             _but_kept(path)
 
-    def keep_only(self, trials: Collection[int]) -> None:
+    def keep_only(self, trials: Collection[int], known: int) -> None:
         wanted = {str(trial) for trial in trials}
         for path in self.checkpoints.glob("*-*"):
             if path.name.split("-")[0] not in wanted:
                 path.unlink(missing_ok=True)
         for path in self.fits.glob("*-*"):
-            if path.name.split("-")[0] not in wanted:
+            trial = path.name.split("-")[0]
+            if trial not in wanted and int(trial) < known:
                 _but_kept(path)
 
     def sizes(self, name: str) -> dict[int, dict[int, int]]:
@@ -154,7 +156,7 @@ class MemoryArtifacts:
         for key in [key for key in self.held if trial is None or key[0] == trial]:
             del self.held[key]
 
-    def keep_only(self, trials: Collection[int]) -> None:
+    def keep_only(self, trials: Collection[int], known: int) -> None:
         for key in [key for key in self.held if key[0] not in trials]:
             del self.held[key]
 

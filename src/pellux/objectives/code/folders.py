@@ -86,14 +86,11 @@ def clear_folder(folder: Path) -> None:
 
 
 def copy_folder(source: Path, target: Path) -> None:
-    """Begin where another left off; what it keeps stays its own."""
+    """Begin where another left off; what it keeps, what it said and what it came to stay its own."""
     clear_folder(target)
+    own = [KEEP, MARK, HEARD]
     shutil.copytree(
-        source,
-        target,
-        dirs_exist_ok=True,
-        symlinks=True,
-        ignore=lambda place, names: [KEEP, HEARD] if Path(place) == source else [],
+        source, target, dirs_exist_ok=True, symlinks=True, ignore=lambda place, names: own if Path(place) == source else []
     )
 
 

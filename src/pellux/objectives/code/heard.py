@@ -77,3 +77,12 @@ class Heard:
                     level, score, others = json.loads(line)
                     found[int(level)] = float(score), dict(others)
         return found
+
+
+def settings_heard(folder: Path) -> dict[str, Value] | None:
+    """Whose fit was the last to say something there; None where nobody knows."""
+    try:
+        with (folder / HEARD).open(encoding="utf-8") as file:
+            return dict(json.loads(file.readline())["settings"])
+    except (OSError, ValueError, KeyError, TypeError):
+        return None

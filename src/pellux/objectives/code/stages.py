@@ -27,7 +27,7 @@ from pellux.objectives.code.folders import (
     read_mark,
     write_mark,
 )
-from pellux.objectives.code.heard import Heard
+from pellux.objectives.code.heard import Heard, settings_heard
 from pellux.objectives.code.left import write_left
 from pellux.objectives.code.predictions import Unreadable, read_predictions_file
 from pellux.objectives.code.scores import Found, Said
@@ -124,7 +124,10 @@ class Staged:
             return Mark()
         self._found_more = any(path.name not in OURS for path in self._folder.iterdir())
         mark = read_mark(self._folder)
-        if mark.level == self._level and mark.result and mark.result.configuration == dict(self._order.configuration):
+        if self._left_by_another(mark):
+            clear_folder(self._folder)
+            mark, self._found_more = Mark(), False
+        if mark.level == self._level and mark.result:
             return mark
         if mark.level or not self._order.ancestors:
             return mark if mark.level < self._level else self._anew()
@@ -132,8 +135,14 @@ class Staged:
             with self._context.kept.folder(ancestor.trial, self._order.fold) as source:
                 if read_mark(Path(source)).level == ancestor.level:
                     copy_folder(Path(source), self._folder)
+                    self._write(Mark(ancestor.level))
                     return Mark(ancestor.level)
         return self._anew()
+
+    def _left_by_another(self, mark: Mark) -> bool:
+        """Whether the folder is of a trial of this number that a server had begun, but not written down, when it was killed."""
+        whose = (settings_heard(self._folder), mark.result and mark.result.configuration)
+        return any(settings is not None and settings != dict(self._order.configuration) for settings in whose)
 
     def _anew(self) -> Mark:
         clear_folder(self._folder)
@@ -155,11 +164,14 @@ class Staged:
             result = MarkedResult(dict(stage.configuration), score, found.recorded, seconds, self._warnings(found))
         mark = Mark(stage.level, curve, {**before.others, **found.others} if stage.own else {}, result)
         if self._goes_on and not self._context.nobody_waits():
-            try:
-                write_mark(self._folder, mark)
-            except OSError as error:  # the score stands
-                self._complaints.append(f"How far it came could not be written ({error.strerror}); if it goes on, it starts anew.")
+            self._write(mark)
         return mark, result
+
+    def _write(self, mark: Mark) -> None:
+        try:
+            write_mark(self._folder, mark)
+        except OSError as error:  # the score stands
+            self._complaints.append(f"How far it came could not be written ({error.strerror}); if it goes on, it starts anew.")
 
     def _result(self, mark: Mark, result: MarkedResult) -> FitResult:
         """What the engine hears."""

@@ -185,7 +185,7 @@ class Engine:
         space, chosen = parse(search.space), objective.configurable(search.learner)
         artifacts = self.workspace.artifacts(search.id)
         if not strategy(search.strategy).continues:  # else trials that have ended are still gone on from
-            artifacts.keep_only([t.number for t in known if not t.state.ended])
+            artifacts.keep_only([t.number for t in known if not t.state.ended], len(known))
         limits = _limits(plan, search.workers, objective)
         with self.workspace.database.read() as session:
             earlier = observations(session, objective, problem.id, search.learner, space, plan, before=search.id)
