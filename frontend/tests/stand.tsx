@@ -27,7 +27,7 @@ const hold = vi.hoisted(() => {
 Element.prototype.scrollIntoView = () => undefined;
 
 // A busy machine is no failure.
-configure({ asyncUtilTimeout: 10_000, getElementError: (message) => new Error(message ?? "") });
+configure({ asyncUtilTimeout: 10_000, defaultHidden: true, getElementError: (message) => new Error(message ?? "") });
 vi.setConfig({ testTimeout: 40_000 });
 
 type Answers = Record<string, unknown>;

@@ -17,6 +17,7 @@ from sqlalchemy import create_engine, event
 import pellux.store.upgrading as upgrading
 from pellux.store.database import Database
 from pellux.store.lock import EngineHeld, EngineLock
+from pellux.store.schema import FILE, by_migrations
 from tests.store.kills import REVISIONS, ROWS, campaign, old_database, shape
 
 FIXTURES = Path(__file__).parent / "fixtures"
@@ -32,6 +33,11 @@ def test_kills_at_random_moments_leave_it_whole() -> None:
     found = campaign(8, seed=2)
     assert found["kills"] == 8
     assert (found["broken"], found["lost rows"]) == (0, 0)
+
+
+def test_a_new_database_is_what_the_migrations_make(tmp_path: Path, whole: list[tuple[str, ...]]) -> None:
+    assert by_migrations(tmp_path / "migrated.db") == FILE.read_text("utf-8"), "python -m pellux.store.schema writes it anew"
+    assert shape(tmp_path / "migrated.db") == whole
 
 
 class Killed(BaseException):

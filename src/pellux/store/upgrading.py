@@ -16,6 +16,7 @@ from sqlalchemy import Connection, Engine, text
 
 from pellux.core.errors import WorkspaceError
 from pellux.store.lock import LOOK, PATIENCE, SURE, UPGRADING, EngineHeld, EngineLock
+from pellux.store.schema import lay_down
 
 MIGRATIONS = Path(__file__).parent / "migrations"
 NEWER = "This workspace was written by a newer version of Pellux. Update Pellux to open it."
@@ -66,7 +67,10 @@ def _upgrade(engine: Engine, path: Path) -> None:
         connection.execute(text("PRAGMA foreign_keys=OFF"))
         connection.execute(text("BEGIN IMMEDIATE"))
         try:
-            upgrade_to(connection)
+            if connection.execute(text("SELECT 1 FROM sqlite_master")).first() is None:
+                lay_down(connection)
+            else:
+                upgrade_to(connection)
             broken = connection.execute(text("PRAGMA foreign_key_check")).first()
             if broken is not None:
                 raise WorkspaceError(f"This workspace cannot be brought to this version: a row of {broken[0]} refers to nothing.")
