@@ -123,6 +123,7 @@ class Trial(Base):
     __table_args__ = (
         UniqueConstraint("search_id", "number", name="one_number_a_search"),
         Index("trial_ranking", "search_id", "state", "rank_score"),
+        Index("trial_tallies", "search_id", "state", "origin", "share", "seconds"),
     )
 
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -160,7 +161,7 @@ class Fit(Base):
     """`recorded` has the scores by other metrics than the one that decides."""
 
     __tablename__ = "fit"
-    __table_args__ = {"sqlite_with_rowid": False}
+    __table_args__ = (Index("fit_tallies", "search_id", "state", "seconds"), {"sqlite_with_rowid": False})
 
     search_id: Mapped[int] = mapped_column(ForeignKey("search.id"), primary_key=True)
     trial: Mapped[int] = mapped_column(primary_key=True)

@@ -3,7 +3,7 @@ CREATE TABLE alembic_version (
 	CONSTRAINT alembic_version_pkc PRIMARY KEY (version_num)
 );
 
-INSERT INTO "alembic_version" VALUES('0007');
+INSERT INTO "alembic_version" VALUES('0008');
 
 CREATE TABLE analysis (
 	id INTEGER NOT NULL, 
@@ -124,8 +124,8 @@ CREATE TABLE "problem" (
 	created_at DOUBLE NOT NULL, 
 	objective VARCHAR DEFAULT 'table' NOT NULL, 
 	PRIMARY KEY (id), 
-	FOREIGN KEY(derived_from) REFERENCES problem (id), 
-	FOREIGN KEY(data_hash) REFERENCES data_file (hash)
+	FOREIGN KEY(data_hash) REFERENCES data_file (hash), 
+	FOREIGN KEY(derived_from) REFERENCES problem (id)
 );
 
 CREATE TABLE rehearsal_fit (
@@ -221,5 +221,9 @@ CREATE TRIGGER decision_refuses_update BEFORE UPDATE ON decision BEGIN SELECT RA
 CREATE TRIGGER decision_refuses_delete BEFORE DELETE ON decision BEGIN SELECT RAISE(ABORT, 'A decision is never changed; make a new one.'); END;
 
 CREATE INDEX ix_problem_brief_hash ON problem (brief_hash);
+
+CREATE INDEX trial_tallies ON trial (search_id, state, origin, share, seconds);
+
+CREATE INDEX fit_tallies ON fit (search_id, state, seconds);
 
 DELETE FROM "sqlite_sequence";

@@ -13,7 +13,7 @@ from pellux.store.records import Trial
 from pellux.store.statements import every, of
 from pellux.store.trials import BEST_FIRST, SCORED
 
-F, T = models.Fit, models.Trial
+F, S, T = models.Fit, models.Search, models.Trial
 
 
 def states(session: Session, searches: Sequence[int]) -> dict[int, dict[tuple[str, str], int]]:
@@ -43,7 +43,6 @@ def work_saved(session: Session, searches: Sequence[int]) -> dict[int, tuple[flo
 
 def best(session: Session, searches: Sequence[int]) -> dict[int, Trial]:
     """By search: its best scored trial."""
-    place = func.row_number().over(partition_by=T.search_id, order_by=BEST_FIRST).label("place")
-    placed = select(T.id, place).where(T.search_id.in_(searches), T.state == SCORED).subquery()
-    wanted = of(Trial).where(T.id.in_(select(placed.c.id).where(placed.c.place == 1)))
+    first = select(T.id).where(T.search_id == S.id, T.state == SCORED).order_by(*BEST_FIRST).limit(1).scalar_subquery()
+    wanted = of(Trial).where(T.id.in_(select(first).select_from(S).where(S.id.in_(searches))))
     return {trial.search_id: trial for trial in every(session, Trial, wanted)}

@@ -5,9 +5,9 @@ from __future__ import annotations
 import difflib
 import re
 from collections.abc import Collection, Mapping, Sequence
-from typing import Any
+from typing import Any, get_args
 
-from sqlalchemy import ColumnElement, Float, Select, Text, and_, cast, func, insert, select, true, type_coerce, update
+from sqlalchemy import ColumnElement, Float, Select, Text, and_, cast, func, insert, or_, select, true, type_coerce, update
 from sqlalchemy.orm import Session
 
 from pellux.core.errors import InvalidPlan, NotFound
@@ -83,7 +83,10 @@ def _ranked(problem_id: int, *parts: Any) -> Select[Any]:
 
 
 def best_of_problem(session: Session, problem_id: int) -> Trial | None:
-    return first(session, Trial, _ranked(problem_id, T.state == SCORED).order_by(*BEST_FIRST))
+    """Of the best of each search, each found by its index, the best."""
+    own = select(T.id).where(T.search_id == S.id, T.state == SCORED).order_by(*BEST_FIRST).limit(1).correlate(S).scalar_subquery()
+    each = select(own).select_from(S).where(S.problem_id == problem_id, S.kind.in_(RANKED))
+    return first(session, Trial, of(Trial).where(T.id.in_(each)).order_by(*BEST_FIRST))
 
 
 def best_of_search(session: Session, search_id: int) -> Trial | None:
@@ -107,7 +110,8 @@ def shortlisted(session: Session, problem_id: int, search_id: int | None = None)
 
 def baselines(session: Session, problem_id: int, *, scored: bool = True) -> list[tuple[Trial, int, str]]:
     """Baselines with their search's number and learner, best first; those without a score last."""
-    parts = [T.origin == BASELINE, *([T.state == SCORED] if scored else [])]
+    states = [SCORED] if scored else get_args(ledger.TrialStateName)  # all there are, so that the index of tallies serves
+    parts = [T.origin == BASELINE, T.state.in_(states)]
     wanted = _ranked(problem_id, *parts).add_columns(S.number, S.learner).order_by(T.rank_score.desc().nulls_last(), T.id)
     return [(Trial(*row[:-2]), row[-2], row[-1]) for row in session.execute(wanted)]
 
@@ -122,6 +126,18 @@ def scored_ids(session: Session, problem_id: int, most: int) -> list[int]:
     """Ids of the best scored trials of a problem."""
     wanted = select(T.id).join(S, S.id == T.search_id).where(S.problem_id == problem_id, S.kind.in_(RANKED), T.state == SCORED)
     return list(session.scalars(wanted.order_by(*BEST_FIRST).limit(most)))
+
+
+def risers(session: Session, problem_id: int) -> tuple[int, list[tuple[int, float]]]:
+    """How many trials of a problem are scored; and those that were the best when they ended: (place from 0, mean)."""
+    order = (T.ended_at, T.id)
+    before = func.max(T.rank_score).over(order_by=order, rows=(None, -1)).label("before")
+    place = (func.row_number().over(order_by=order) - 1).label("place")
+    of_problem = (S.problem_id == problem_id, S.kind.in_(RANKED), T.state == SCORED)
+    placed = select(place, T.mean, T.rank_score, before).join(S, S.id == T.search_id).where(*of_problem).subquery()
+    rose = select(placed.c.place, placed.c.mean).where(or_(placed.c.before.is_(None), placed.c.rank_score > placed.c.before))
+    count = session.scalar(select(func.count()).select_from(T).join(S, S.id == T.search_id).where(*of_problem)) or 0
+    return count, [(int(at), mean) for at, mean in session.execute(rose.order_by(placed.c.place))]
 
 
 def scores_in_order(session: Session, problem_id: int) -> list[tuple[float, float]]:
@@ -168,10 +184,12 @@ def costs_known(
     return [(configuration, seconds) for configuration, seconds in rows]
 
 
-def costs_of_search(session: Session, search_id: int) -> list[tuple[dict[str, Any], float, str]]:
-    """(configuration, seconds, origin) of a search's ended trials that took time, as they ended."""
-    wanted = select(T.configuration, T.seconds, T.origin).where(T.search_id == search_id, T.ended_at.is_not(None), T.seconds > 0)
-    return [tuple(row) for row in session.execute(wanted.order_by(T.ended_at))]
+def costs_of_search(session: Session, search_id: int, most: int) -> list[tuple[dict[str, Any], float]]:
+    """(configuration, seconds) of a search's newest ended trials that took time, oldest first."""
+    wanted = select(T.configuration, T.seconds).where(T.search_id == search_id, T.ended_at.is_not(None), T.seconds > 0)
+    return [(configuration, seconds) for configuration, seconds in session.execute(wanted.order_by(T.number.desc()).limit(most))][
+        ::-1
+    ]
 
 
 # What early stopping saved

@@ -16,7 +16,7 @@ from pellux.core.objective import Objective
 from pellux.core.space import Configuration, Counting, Space, draw
 from pellux.core.stopping import ITERATIONS, ROWS, Ladder, rule, settings_of
 from pellux.core.strategies import CONTINUING, strategy
-from pellux.engine.model import PROPOSED, Limits
+from pellux.engine.model import Limits
 from pellux.engine.pruning import Stopping
 from pellux.engine.runners.simulated import SimulatedWorld
 from pellux.engine.simulation import simulate
@@ -169,21 +169,20 @@ class Pace:
         return max((active - STARTING) * workers - self.busy, 0.0) / self.run if self.run >= ENOUGH_FITS else 0.0
 
 
-def seconds_left(session: Session, search: Search, settings: SettingsRequest, space: Space, pace: Pace) -> float | None:
+def seconds_left(session: Session, search: Search, settings: SettingsRequest, space: Space, pace: Pace, done: int) -> float | None:
     """Remaining work on the workers there are: half by what the cost model says of the space, half by the last trials, and what
     lies between fits."""
     folds = pace.folds
     if search.state not in ("running", "paused"):
         return None
-    ended = costs_of_search(session, search.id)
+    ended = costs_of_search(session, search.id, MOST_KNOWN)
     if not ended:
         return None
-    inside = [(c, s / folds) for c, s, _ in ended[-MOST_KNOWN:] if space.contains(c)]
+    inside = [(c, s / folds) for c, s in ended if space.contains(c)]
     model = CostModel.of(space, [c for c, _ in inside], [s for _, s in inside])
-    recent = float(np.mean([s for _, s, _ in ended[-RECENT:]])) / folds
+    recent = float(np.mean([s for _, s in ended[-RECENT:]])) / folds
     expected: NDArray[np.float64] | None = None if model is None else model.seconds(sample(space))
     per_fit = recent if expected is None else (recent + float(expected.mean())) / 2
-    done = sum(origin in PROPOSED for _, _, origin in ended)
     workers = max(search.workers, 1)
     left = max(settings.trials - done, 0) * folds * (per_fit + pace.between(search.active_seconds, workers)) / workers
     if settings.minutes is not None:

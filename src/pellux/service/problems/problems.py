@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from typing import Any
 
 import numpy as np
@@ -197,14 +198,11 @@ def best_shown(trial: Trial, search: int) -> BestView:
 
 def _spark(session: Session, problem_id: int) -> list[float]:
     """The best mean so far, thinned to a small line."""
-    best: tuple[float, float] | None = None
-    line: list[float] = []
-    for rank_score, mean in trials.scores_in_order(session, problem_id):
-        if best is None or rank_score > best[0]:
-            best = (rank_score, mean)
-        line.append(best[1])
-    keep = max(1, -(-len(line) // SPARK))
-    return line[::keep] + ([line[-1]] if line and (len(line) - 1) % keep else [])
+    count, rose = trials.risers(session, problem_id)
+    keep = max(1, -(-count // SPARK))
+    places = [*range(0, count, keep), *([count - 1] if count and (count - 1) % keep else [])]
+    starts = [place for place, _ in rose]
+    return [rose[bisect_right(starts, place) - 1][1] for place in places]
 
 
 def stored_brief(workspace: Workspace, problem_id: int) -> Brief:

@@ -53,7 +53,7 @@ def _view(engine: Engine, session: Session, objective: Objective, search: Search
     if space is None:
         left = _given_left(search, settings.trials * folds, run, busy)
     else:
-        left = seconds_left(session, search, settings, space, Pace(objective.judging.fits, run, busy))
+        left = seconds_left(session, search, settings, space, Pace(objective.judging.fits, run, busy), _ended(counts, PROPOSED))
     best, baseline = known.best.get(search.id), next(iter(known.baselines), None)
     return SearchView(
         id=search.id, problem_id=search.problem_id, number=search.number, kind=search.kind, folds=folds, learner=search.learner,
