@@ -15,7 +15,7 @@ import psutil
 from tests.browser.driving import Page, browser
 from tests.serving import Server
 
-from benchmarks import live_page
+from benchmarks import lists, live_page, open_page
 from benchmarks.scenes import InstantRunner, warm_arrivals
 from pellux.service.engine.engine import Engine
 from pellux.service.planning.launching import launch
@@ -140,6 +140,8 @@ def run() -> list[str]:
                 f"| dragging a lane's end over 2,000 dots in each of 6 lanes | {1000 / middle:.0f} frames a second (95 %: {slow:.0f} ms) | ≥ 50 |"
             )
     lines += live_page.run()
+    lines += lists.run()
+    lines += open_page.run()
     lines.append(f"| `pellux serve` to the first page | {started:.1f} s | < 3 s |")
     lines.append(f"| server at rest, resident | {resident:.0f} MB | < 250 MB |")
     return lines

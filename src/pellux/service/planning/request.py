@@ -49,9 +49,11 @@ class Request(BaseModel):
     @classmethod
     def _no_truth_for_a_number(cls, value: Any, info: ValidationInfo) -> Any:
         """`seed: true` is a slip of the pen, not the number 1."""
+        if not isinstance(value, bool):
+            return value
         wanted = cls.model_fields[info.field_name or ""].annotation
         kinds = {wanted, *get_args(wanted)}
-        if isinstance(value, bool) and kinds & {int, float} and bool not in kinds:
+        if kinds & {int, float} and bool not in kinds:
             raise ValueError(f"a number is wanted here, not {str(value).lower()}")
         return value
 

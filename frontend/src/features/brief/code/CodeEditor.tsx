@@ -105,6 +105,7 @@ export function CodeEditor({ initial, problem }: Props) {
             <FirstLook
               look={look.data}
               metric={form.score.trim()}
+              counter={form.grows ? form.what : "scores"}
               onGuess={(score, pickOut) => {
                 const next = { ...form, score, pickOut };
                 setForm(next);

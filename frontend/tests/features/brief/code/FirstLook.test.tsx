@@ -26,7 +26,7 @@ afterEach(cleanup);
 
 it("marks the lines from which something was read, and offers the score that it seems to print", () => {
   const onGuess = vi.fn();
-  const { container } = render(<FirstLook look={look} metric="score" onGuess={onGuess} />);
+  const { container } = render(<FirstLook look={look} metric="score" counter="epochs" onGuess={onGuess} />);
   expect([...container.querySelectorAll("[data-read='yes']")].map((line) => line.textContent)).toEqual([
     "0.7000acc=0.7",
   ]);
@@ -36,7 +36,21 @@ it("marks the lines from which something was read, and offers the score that it 
 });
 
 it("says what went wrong, and does not offer what is judged by already", () => {
-  render(<FirstLook look={{ ...look, problem: "It ended with exit status 1" }} metric="acc" onGuess={vi.fn()} />);
+  render(
+    <FirstLook
+      look={{ ...look, problem: "It ended with exit status 1" }}
+      metric="acc"
+      counter="epochs"
+      onGuess={vi.fn()}
+    />,
+  );
   expect(screen.getByRole("alert").textContent).toContain("exit status 1");
   expect(screen.queryByText("Judge by acc")).toBeNull();
+});
+
+it("draws what was read along the way", () => {
+  const curve = [1, 2, 3].map((level) => [level, level / 10]);
+  const { container } = render(<FirstLook look={{ ...look, curve }} metric="acc" counter="epochs" onGuess={vi.fn()} />);
+  expect(container.querySelector("[data-curve-points]")?.getAttribute("data-curve-points")).toBe("3");
+  expect(screen.getByRole("img").getAttribute("aria-label")).toBe("acc along epochs: 1: 0.1000, 2: 0.2000, 3: 0.3000");
 });
