@@ -53,6 +53,9 @@ bench-brief: setup
 bench-own: setup
 	$(BIN)/python -m benchmarks.own.run
 
+bench-evidence: setup
+	$(BIN)/python -m benchmarks.evidence.importance 5
+
 bench-deciding: setup browser
 	$(BIN)/python -m benchmarks.deciding
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import http.client
 import itertools
 import random
 import threading
@@ -131,5 +132,9 @@ class Holder(threading.Thread):
                         continue
                     score = 1 - (lease["settings"]["x"] - 0.4) ** 2 + 0.01 * lease["fold"]
                     self._server().call("PUT", f"/api/v1/leases/{lease['id']}/outcome", {"score": score})
-            except (OSError, ValueError):  # the server is being started again
+            except (
+                OSError,
+                ValueError,
+                http.client.HTTPException,
+            ):  # the server is being started again, or was killed amid its answer
                 continue

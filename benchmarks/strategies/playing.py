@@ -10,7 +10,7 @@ import numpy as np
 
 from benchmarks.strategies.functions import Problem
 from pellux.core.space import Configuration, Space
-from pellux.core.strategies import Answer, History, Observation, SeedStream
+from pellux.core.strategies import Answer, History, Observation, SeedStream, Suggest
 from pellux.core.strategies.gaussian_process import recommend
 
 Propose = Callable[[Space, History, Sequence[Configuration], int, SeedStream], Answer]
@@ -38,9 +38,9 @@ def play(problem: Problem, propose: Propose, trials: int, seed: int, pending: in
             began = time.perf_counter()
             answer = propose(problem.space, found.history, waiting, 1, SeedStream(seed, number))
             found.seconds.append(time.perf_counter() - began)
-            waiting.extend(answer.configurations)
-            if answer.exhausted:
+            if not isinstance(answer, Suggest):
                 return found
+            waiting.extend(answer.configurations)
         configuration = waiting.pop(0)
         truth = problem.truth(configuration)
         found.truths.append(truth)

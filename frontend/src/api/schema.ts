@@ -809,6 +809,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/searches/{search_id}/importance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Which settings the score depends on, over the search's space: known already, or its computation started. */
+        post: operations["post_setting_importance"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/problems/{problem_id}/finalists": {
         parameters: {
             query?: never;
@@ -2568,6 +2585,30 @@ export interface components {
             columns: components["schemas"]["ColumnImportanceView"][];
         };
         /**
+         * ImportancesView
+         * @description Which settings the score depends on, over the space of a search.
+         */
+        ImportancesView: {
+            /** State */
+            state: string;
+            /** Message */
+            message: string;
+            /**
+             * Trials
+             * @description Scored trials that it rests on; 0 where they are too few or all alike.
+             */
+            trials: number;
+            /**
+             * Explained
+             * @description Share of the scores' variance that the model foretells of trials it did not see.
+             */
+            explained: number;
+            /** Singles */
+            singles: components["schemas"]["MattersView"][];
+            /** Pairs */
+            pairs: components["schemas"]["MattersView"][];
+        };
+        /**
          * JudgedBy
          * @description The score that decides: how it is called, which way is good, and how it is found.
          */
@@ -2808,6 +2849,20 @@ export interface components {
             /** Text */
             text: string;
             read: components["schemas"]["ReadView"] | null;
+        };
+        /**
+         * MattersView
+         * @description Of one setting, or of two together.
+         */
+        MattersView: {
+            /** Names */
+            names: string[];
+            /** @description By itself; of two, what they do together beyond what each does. */
+            alone: components["schemas"]["ShareView"];
+            /** @description With all that it does together with others. */
+            total: components["schemas"]["ShareView"];
+            /** @description By itself, as long as the score is within its best quarter. */
+            among_good: components["schemas"]["ShareView"];
         };
         /** MeasureView */
         MeasureView: {
@@ -4099,6 +4154,18 @@ export interface components {
              * @default 512
              */
             "prefix mb"?: number;
+        };
+        /**
+         * ShareView
+         * @description A share of the score's variance, from 0 to 1; nine times out of ten the truth lies between `low` and `high`.
+         */
+        ShareView: {
+            /** Share */
+            share: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
         };
         /**
          * ShortlistRequest
@@ -6424,6 +6491,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SummaryView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_setting_importance: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                search_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportancesView"];
                 };
             };
             /** @description A problem. */

@@ -9,6 +9,7 @@ import { useDebounced } from "../../ui/useDebounced";
 import { Switch } from "../../ui/Switch";
 import { FieldError } from "../../ui/FieldError";
 import { TrialTable } from "./TrialTable";
+import { WhatMattered } from "./WhatMattered";
 import type { Ordering } from "../../api/trials";
 
 export function EvidenceStage() {
@@ -52,10 +53,16 @@ function Trials({
   const asked = useDebounced(where, 250);
   const [query, setQuery] = useSearchParams();
   const together = query.get("of") === "all";
+  const weighing = query.get("view") === "what mattered";
   return (
     <div
       className="stage apart"
-      style={{ display: "grid", gridTemplateRows: "auto auto 1fr", height: "100%", boxSizing: "border-box" }}
+      style={{
+        display: "grid",
+        gridTemplateRows: weighing && !together ? "auto auto auto minmax(240px, 1fr)" : "auto auto 1fr",
+        height: "100%",
+        boxSizing: "border-box",
+      }}
     >
       <div className="row">
         <h1>{together ? "Trials of all searches" : `Trials of search ${search.number}`}</h1>
@@ -100,7 +107,22 @@ function Trials({
           </button>
         ))}
         {error && <FieldError text={error} field="where" />}
+        {search.kind === "search" && !together && (
+          <Button
+            aria-pressed={weighing}
+            onClick={() =>
+              setQuery((held) => {
+                if (weighing) held.delete("view");
+                else held.set("view", "what mattered");
+                return held;
+              })
+            }
+          >
+            {weighing ? "Hide what mattered" : "What mattered"}
+          </Button>
+        )}
       </div>
+      {weighing && !together && <WhatMattered search={search.id} />}
       <TrialTable
         problem={problem}
         of={together ? { problem: problem.id } : { search: search.id }}

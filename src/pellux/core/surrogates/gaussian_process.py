@@ -151,7 +151,7 @@ def fit(
     """
     few = len(scores) <= FEW
     additive = additive and (int(groups[-1]) + 1) * len(scores) <= SUM_WORK
-    chosen = _telling(scores, FIT_SIZE)
+    chosen = telling(scores)
     found: list[tuple[float, Hyperparameters]] = []
     for smooth in kinds:
         likelihood = Likelihood(features[chosen], scores[chosen], noise[chosen], groups, additive=additive, smooth=smooth)
@@ -176,7 +176,7 @@ def _climbs(likelihood: Likelihood, observations: int, few: bool, additive: bool
     ]
 
 
-def _telling(scores: Array, most: int) -> NDArray[np.intp]:
+def telling(scores: Array, most: int = FIT_SIZE) -> NDArray[np.intp]:
     """Which observations to fit hyperparameters to: all while they are few, then the best and an even share of the rest."""
     n = len(scores)
     if n <= most:
@@ -215,6 +215,34 @@ class Posterior:
     @property
     def observations(self) -> int:
         return len(self._raw)
+
+    @property
+    def inputs(self) -> Array:
+        """Features of the observations, shape (n, columns)."""
+        return self._raw
+
+    @property
+    def groups(self) -> NDArray[np.intp]:
+        return self._groups
+
+    @property
+    def additive(self) -> bool:
+        """Whether the kernel's sum over parameters counts."""
+        return bool(self._additive)
+
+    def covariance(self, features: Array) -> Array:
+        """Prior covariance of points with the observations, shape (m, n)."""
+        return self._kernel(features)
+
+    def solve(self, right: Array) -> Array:
+        """The inverse of the observations' covariance, noise and all, times `right`, shape (n,) or (n, k)."""
+        return self._solve(right)
+
+    def left_out(self, scores: Array) -> Array:
+        """By how much each score misses what the others foretell, shape (n,) (Rasmussen & Williams 2006, eq. 5.12)."""
+        diagonal = np.diag(self._solve(np.eye(len(scores))))
+        found: Array = self._solve(scores - self.mean) / diagonal
+        return found
 
     def _solve(self, right: Array) -> Array:
         found: Array = scipy.linalg.lapack.dtrtrs(self._lower, self._half(right), lower=1, trans=1)[0]

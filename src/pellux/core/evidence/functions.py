@@ -1,0 +1,78 @@
+"""Functions drawn from a Gaussian process's posterior: whatever is computed of each of them has a spread that says how sure it is.
+
+By Matheron's rule a function of the prior, drawn with random Fourier features (Rahimi & Recht 2007), is pulled to the observations by
+the exact update (Wilson, Borovitskiy, Terenin, Mostowsky & Deisenroth, ICML 2020): right near the data and honest far from them.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.random import Generator
+from numpy.typing import NDArray
+
+from pellux.core.surrogates.gaussian_process import Hyperparameters, Posterior
+
+Array = NDArray[np.float64]
+JOINT_WAVES, SINGLE_WAVES = 384, 64
+DEGREES = 5.0  # of freedom of the spectral density of a Matérn-5/2 kernel, which is a Student's t
+BLOCK = 4096  # points at a time: memory stays under 100 MB
+
+
+@dataclass(frozen=True)
+class _Waves:
+    """Random Fourier features: `height * cos(x @ directions + phases)`."""
+
+    directions: Array
+    phases: Array
+    height: float
+
+    def at(self, features: Array) -> Array:
+        found: Array = self.height * np.cos(features @ self.directions + self.phases)
+        return found
+
+
+class Functions:
+    """`count` functions from the posterior of `observed` scores; called with features, shape (m, columns), gives (m, count)."""
+
+    def __init__(self, posterior: Posterior, observed: Array, noise: Array, count: int, rng: Generator) -> None:
+        self._posterior = posterior
+        self._waves = [*_waves(posterior.hyperparameters, posterior.groups, posterior.additive, rng)]
+        self._weights = [rng.standard_normal((len(waves.phases), count)) for waves in self._waves]
+        scatter = np.sqrt(posterior.hyperparameters.noise * noise)[:, None] * rng.standard_normal((len(observed), count))
+        residual = (observed - posterior.mean)[:, None] - self._prior(posterior.inputs) - scatter
+        self._pull = posterior.solve(residual)
+
+    def __call__(self, features: Array) -> Array:
+        return np.concatenate([self._block(features[at : at + BLOCK]) for at in range(0, len(features), BLOCK)])
+
+    def _block(self, features: Array) -> Array:
+        return self._posterior.mean + self._prior(features) + self._posterior.covariance(features) @ self._pull
+
+    def _prior(self, features: Array) -> Array:
+        found: Array = sum(  # type: ignore[assignment]
+            waves.at(features) @ weights for waves, weights in zip(self._waves, self._weights, strict=True)
+        )
+        return found
+
+
+def _waves(h: Hyperparameters, groups: NDArray[np.intp], additive: bool, rng: Generator) -> list[_Waves]:
+    """The joint kernel's, then those of each parameter alone."""
+    columns = len(groups)
+    found = [_drawn(1 / h.scales[groups], np.arange(columns), columns, h.signal, h.smooth, JOINT_WAVES, rng)]
+    count = int(groups[-1]) + 1
+    for g in range(count if additive else 0):
+        own = np.flatnonzero(groups == g)
+        stretch = np.full(len(own), 1 / h.single_scales[g])
+        found.append(_drawn(stretch, own, columns, h.single_signal / count, False, SINGLE_WAVES, rng))
+    return found
+
+
+def _drawn(
+    stretch: Array, own: NDArray[np.intp], columns: int, variance: float, smooth: bool, waves: int, rng: Generator
+) -> _Waves:  # fmt: skip
+    directions = np.zeros((columns, waves))
+    normal = rng.standard_normal((len(own), waves))
+    directions[own] = stretch[:, None] * (normal if smooth else normal * np.sqrt(DEGREES / rng.chisquare(DEGREES, waves)))
+    return _Waves(directions, rng.uniform(0, 2 * np.pi, waves), float(np.sqrt(2 * variance / waves)))

@@ -1,0 +1,207 @@
+"""Which parameters the score depends on: shares of its variance over the space, each with its doubt.
+
+The shares are Sobol' indices (Sobol' 1993), what a functional ANOVA of the score over the space gives: of a parameter by itself, with all it
+does together with others (its total), and of a pair beyond its two parts. They are taken from functions drawn from a Gaussian process's
+posterior (Le Gratiet, Cannamela & Iooss 2014), so that few trials, noise, and stretches that nobody tried show as doubt; a search that
+crowded around its winner says little of the rest, and the doubt says so. Points are those of the space's own priors, and a parameter that is inactive at a point
+does nothing there: what it does counts for as much of the space as it is active in.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import combinations
+
+import numpy as np
+from numpy.random import Generator
+from numpy.typing import NDArray
+from scipy.stats import qmc
+
+from pellux.core.evidence.functions import Functions
+from pellux.core.space import Configuration, Space
+from pellux.core.surrogates.coding import Coding
+from pellux.core.surrogates.doubt import allowed
+from pellux.core.surrogates.gaussian_process import Posterior, telling
+
+Array = NDArray[np.float64]
+FEWEST = 8  # scored trials below which nothing is said
+MOST = 600  # trials that the model is made of: the best third and an even share of the rest
+BLOCKS, POINTS = 8, 128  # scrambled samples, and the points of each of the two that are crossed
+MODELS = 6  # sets of hyperparameters that the trials allow for
+DRAWS = 48  # functions, of all of them
+ROUNDING = 0.005  # shares are told in whole per cent
+TAIL = 5.0  # robust standard deviations behind the median: a score that is further behind counts as just that far
+QUARTER = 0.75
+PAIRED = 5  # parameters of whose pairs the joint share is told: those that do most with others
+SPREAD = 40  # draws of the sampling's error beside each function
+SURE = 0.9  # how often the truth is to lie between `low` and `high`
+
+
+@dataclass(frozen=True)
+class Share:
+    """A share of the variance, from 0 to 1, and the ends between which it lies nine times out of ten."""
+
+    share: float
+    low: float
+    high: float
+
+
+@dataclass(frozen=True)
+class Importance:
+    """Of one parameter, or of two together.
+
+    Attributes
+    ----------
+    names : tuple of str
+    alone : Share
+        By itself; of a pair, what the two do together beyond what each does.
+    total : Share
+        With all that it does together with others; of a pair the same as `alone`.
+    among_good : Share
+        By itself, as long as the score is within its best quarter: what matters among good configurations.
+    """
+
+    names: tuple[str, ...]
+    alone: Share
+    total: Share
+    among_good: Share
+
+
+@dataclass(frozen=True)
+class Importances:
+    """Singles by total share, pairs by share, the largest first.
+
+    Attributes
+    ----------
+    trials : int
+        That it rests on.
+    explained : float
+        Share of the variance of the scores that the model explains of trials it did not see (leave one out), from 0 to 1.
+    """
+
+    singles: tuple[Importance, ...]
+    pairs: tuple[Importance, ...]
+    trials: int
+    explained: float
+
+
+def importances(
+    space: Space, configurations: Sequence[Configuration], scores: Array, rng: Generator, *, draws: int = DRAWS
+) -> Importances | None:
+    """Of trials and their scores (larger is better, shape (n,)); None where they are too few or say nothing.
+
+    Requirements of the space are not looked at: shares are over all that its parameters can be.
+    """
+    finite = np.isfinite(scores)
+    configurations, scores = [c for c, good in zip(configurations, finite, strict=True) if good], scores[finite]
+    if len(scores) < FEWEST or not space.searched or np.ptp(scores) == 0:
+        return None
+    chosen = telling(scores, MOST)
+    known = np.array([space.encode(configurations[i]) for i in chosen])
+    straight = _standard(scores[chosen])
+    coding, noise = Coding.of(space), np.ones(len(chosen))
+    features = coding.features(known)
+    posteriors = [
+        Posterior(h, features, straight, noise, coding.groups)
+        for h in allowed(features, straight, noise, coding.groups, MODELS, rng)
+    ]
+    functions = [Functions(posterior, straight, noise, draws // MODELS, rng) for posterior in posteriors]
+    crossed = _Crossed(space, coding, functions, float(np.quantile(_standard(scores), QUARTER)), rng)
+    return Importances(*crossed.read(), len(scores), _explained(posteriors[0], straight))
+
+
+def _standard(scores: Array) -> Array:
+    """In standard deviations, without the far end of a bad tail: else one run that diverged would be all there is to explain."""
+    middle = float(np.median(scores))
+    spread = 1.4826 * float(np.median(np.abs(scores - middle)))
+    held = np.maximum(scores, middle - TAIL * spread) if spread > 0 else scores
+    deviation = float(held.std())
+    found: Array = (held - held.mean()) / (deviation if deviation > 0 else 1.0)
+    return found
+
+
+def _explained(posterior: Posterior, scores: Array) -> float:
+    """By leave-one-out residuals in closed form (Rasmussen & Williams 2006, eq. 5.12)."""
+    left = posterior.left_out(scores)
+    return float(np.clip(1 - (left**2).mean() / scores.var(), 0.0, 1.0))
+
+
+class _Crossed:
+    """Two samples of the space, and what functions are where one coordinate, or two, of the first come from the second.
+
+    Values have the shape (blocks, points, functions): how far blocks differ says how far the sampling is off.
+    """
+
+    def __init__(self, space: Space, coding: Coding, functions: Sequence[Functions], quarter: float, rng: Generator) -> None:
+        self._space, self._coding, self._functions, self._quarter, self._rng = space, coding, functions, quarter, rng
+        d = space.dimension
+        sample = np.concatenate([qmc.Sobol(2 * d, rng=rng).random(POINTS) for _ in range(BLOCKS)])
+        self._a, self._b = sample[:, :d], sample[:, d:]
+        self._whole = _Sampled(self._at(self._a), self._at(self._b))
+        self._good = self._whole.behind(quarter)
+
+    def _at(self, points: Array) -> Array:
+        """Functions at positions of the cube."""
+        features = self._coding.features(self._space.snap(points))
+        values = np.concatenate([functions(features) for functions in self._functions], axis=1)
+        return values.reshape(BLOCKS, POINTS, -1)
+
+    def _swapped(self, places: Sequence[int]) -> Array:
+        mixed = self._a.copy()
+        mixed[:, list(places)] = self._b[:, list(places)]
+        return self._at(mixed)
+
+    def read(self) -> tuple[tuple[Importance, ...], tuple[Importance, ...]]:
+        """Singles and pairs, the largest first."""
+        names = [p.name for p in self._space.searched]
+        swapped = [self._swapped([i]) for i in range(len(names))]
+        alone, total = [self._whole.closed(one) for one in swapped], [self._whole.total(one) for one in swapped]
+        among = [self._good.closed(np.maximum(one, self._quarter)) for one in swapped]
+        singles = [
+            Importance((name,), self._share(a), self._share(t), self._share(g))
+            for name, a, t, g in zip(names, alone, total, among, strict=True)
+        ]
+        shared = sorted(range(len(names)), key=lambda i: float(alone[i].mean() - total[i].mean()))[:PAIRED]
+        pairs = []
+        for i, j in combinations(sorted(shared), 2):
+            both = self._swapped([i, j])
+            beyond = self._share(self._whole.closed(both) - alone[i] - alone[j])
+            near = self._share(self._good.closed(np.maximum(both, self._quarter)) - among[i] - among[j])
+            pairs.append(Importance((names[i], names[j]), beyond, beyond, near))
+        return (
+            tuple(sorted(singles, key=lambda one: -one.total.share)),
+            tuple(sorted(pairs, key=lambda one: -one.alone.share)),
+        )
+
+    def _share(self, drawn: Array) -> Share:
+        """The spread of functions, and that of the sampling with it; `drawn` has the shape (blocks, functions)."""
+        off = drawn.std(0, ddof=1) / np.sqrt(BLOCKS)
+        each = drawn.mean(0)
+        spread = each[:, None] + off[:, None] * self._rng.standard_normal((len(each), SPREAD))
+        low, high = np.quantile(spread, [(1 - SURE) / 2, (1 + SURE) / 2])
+        return Share(*(float(np.clip(value, 0.0, 1.0)) for value in (each.mean(), low - ROUNDING, high + ROUNDING)))
+
+
+class _Sampled:
+    """Functions at both samples, and what their variance is shared among."""
+
+    def __init__(self, a: Array, b: Array) -> None:
+        self._a, self._b = a, b
+        both = np.concatenate([a, b], axis=1)
+        self._centre = both.mean((0, 1))
+        self._variance = np.maximum(both.var((0, 1)), 1e-12)
+
+    def behind(self, quarter: float) -> _Sampled:
+        """Scores behind the best quarter count as its edge (Hutter, Hoos & Leyton-Brown 2014)."""
+        return _Sampled(np.maximum(self._a, quarter), np.maximum(self._b, quarter))
+
+    def closed(self, mixed: Array) -> Array:
+        """The share of what was swapped, by itself (Saltelli et al. 2010, table 2 b)."""
+        found: Array = ((self._b - self._centre) * (mixed - self._a)).mean(1) / self._variance
+        return found
+
+    def total(self, mixed: Array) -> Array:
+        """The share of what was swapped, with all that it does together with others (Jansen 1999)."""
+        found: Array = ((self._a - mixed) ** 2).mean(1) / (2 * self._variance)
+        return found

@@ -1,0 +1,1 @@
+"""What the trials say: asked for, computed in a process of its own, and shown."""
