@@ -173,6 +173,7 @@ def test_the_whole_way_through_the_api(client: Client, engine: Engine, problem: 
         ("POST", "/problems", {"data": "x", "target": "y", "colour": 1}, 422, "invalid-plan", "unknown key 'colour'", "colour"),
         ("POST", "/problems", {"data": "x", "target": "y", "holdout": 1e999}, 422, "invalid-plan", "holdout", None),
         ("POST", "/problems", [1, 2], 422, "invalid-plan", "keys and values", None),
+        ("POST", "/problems/1/rejudgings", {"trials": [-31625724772812580682989568]}, 422, "invalid-plan", "go to 2^63", "trials"),
         ("PUT", "/searches/1/state", {"state": "running wild"}, 422, "invalid-plan", "state", "state"),
         ("PUT", "/searches/1/workers", {"count": 0}, 422, "invalid-plan", "greater than or equal to 1", "count"),
         ("GET", "/searches/1/trials?limit=5000", None, 422, "invalid-plan", "limit", "limit"),

@@ -13,15 +13,16 @@ Seed = Annotated[int, Field(ge=0, lt=2**31)]
 LARGEST = 2**63 - 1  # of a whole number that the database can hold
 
 
-def _texts(value: Any) -> Iterator[str]:
-    if isinstance(value, str):
-        yield value
-    elif isinstance(value, dict):
+def _parts(value: Any) -> Iterator[Any]:
+    """Every text and number in a value, however deep it lies."""
+    if isinstance(value, dict):
         for key, one in value.items():
-            yield from (*_texts(key), *_texts(one))
-    elif isinstance(value, list):
+            yield from (*_parts(key), *_parts(one))
+    elif isinstance(value, (list, tuple)):
         for one in value:
-            yield from _texts(one)
+            yield from _parts(one)
+    else:
+        yield value
 
 
 Tag = Annotated[str, Field(min_length=1, max_length=60)]
@@ -35,7 +36,9 @@ class Request(BaseModel):
     @classmethod
     def _plain_text(cls, value: Any) -> Any:
         """What cannot be written down again is refused here, once for all texts: halves of a character pair, and NUL."""
-        for text in _texts(value):
+        for text in _parts(value):
+            if not isinstance(text, str):
+                continue
             if "\0" in text:
                 raise ValueError("it holds a NUL, which no text has")
             if not text.isascii():
@@ -60,6 +63,6 @@ class Request(BaseModel):
     @field_validator("*", mode="after")
     @classmethod
     def _within_reason(cls, value: Any) -> Any:
-        if isinstance(value, int) and abs(value) > LARGEST:
+        if any(isinstance(part, int) and abs(part) > LARGEST for part in _parts(value)):
             raise ValueError("whole numbers go to 2^63")
         return value
