@@ -1,6 +1,7 @@
 # make demo    sets everything up and serves the demo workspace
 # make test    sets everything up and runs every check
 # make setup   Python environment and front end    make bench   benchmarks, written to docs/benchmarks.md
+# make bench-evidence  importance beside formulas
 # make bench-own     what Pellux adds to your own programs and functions, kills, leases
 # make bench-stopping   what early stopping saves and costs, on tables of real fits
 # make wheel   dist/pellux-VERSION.whl with the built pages      make coverage   what the Python tests reach
@@ -14,7 +15,7 @@ BIN := .venv/bin
 STATIC := src/pellux/web/static/index.html
 SOURCES := $(shell find frontend/src frontend/index.html frontend/public -type f 2>/dev/null)
 
-.PHONY: demo test setup bench bench-brief bench-own bench-deciding bench-stopping bench-strategies check-numbers wheel coverage shots soak dev format types browser clean
+.PHONY: demo test setup bench bench-brief bench-own bench-evidence bench-deciding bench-stopping bench-strategies check-numbers wheel coverage shots soak dev format types browser clean
 
 demo: setup
 	$(BIN)/pellux demo
