@@ -173,6 +173,7 @@ def test_a_script_without_a_guard_runs_once_and_ctrl_c_pauses(tmp_path: Path) ->
     script.write_text(
         textwrap.dedent("""
         import os, signal, threading, time, pellux
+        signal.signal(signal.SIGINT, signal.default_int_handler)  # a job in the background of a shell ignores it
         print("begun")
         def train(settings, fit):
             time.sleep(0.05)

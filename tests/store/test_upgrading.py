@@ -17,7 +17,8 @@ from sqlalchemy import create_engine, event
 import pellux.store.upgrading as upgrading
 from pellux.store.database import Database
 from pellux.store.lock import EngineHeld, EngineLock
-from pellux.store.schema import FILE, by_migrations
+from pellux.store.schema import FILE
+from pellux.store.schema_writing import by_migrations
 from tests.store.kills import REVISIONS, ROWS, campaign, old_database, shape
 
 FIXTURES = Path(__file__).parent / "fixtures"
@@ -36,7 +37,9 @@ def test_kills_at_random_moments_leave_it_whole() -> None:
 
 
 def test_a_new_database_is_what_the_migrations_make(tmp_path: Path, whole: list[tuple[str, ...]]) -> None:
-    assert by_migrations(tmp_path / "migrated.db") == FILE.read_text("utf-8"), "python -m pellux.store.schema writes it anew"
+    assert by_migrations(tmp_path / "migrated.db") == FILE.read_text("utf-8"), (
+        "python -m pellux.store.schema_writing writes it anew"
+    )
     assert shape(tmp_path / "migrated.db") == whole
 
 

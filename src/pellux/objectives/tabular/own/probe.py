@@ -21,6 +21,8 @@ from typing import Any
 
 import numpy as np
 
+from pellux.objectives.tabular.own.from_source import FromSource, importable
+
 ROWS, COLUMNS = 60, 4
 SEEDS = ("random_state", "seed")
 TASKS = ("binary", "multiclass", "regression")
@@ -42,8 +44,8 @@ def main() -> None:
 def _import(order: dict[str, Any]) -> Any:
     if order["file"]:
         path = Path(order["file"])
-        sys.path.append(str(path.parent))
-        spec = importlib.util.spec_from_file_location(path.stem, path)
+        importable(path.parent)  # from its source: what was kept compiled may be of a moment before
+        spec = importlib.util.spec_from_file_location(path.stem, path, loader=FromSource(path.stem, str(path)))
         if spec is None or spec.loader is None:
             raise ImportError(f"{path} is no Python file")
         module = importlib.util.module_from_spec(spec)
