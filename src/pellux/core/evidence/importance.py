@@ -86,9 +86,7 @@ class Importances:
     explained: float
 
 
-def importances(
-    space: Space, configurations: Sequence[Configuration], scores: Array, rng: Generator, *, draws: int = DRAWS
-) -> Importances | None:
+def importances(space: Space, configurations: Sequence[Configuration], scores: Array, rng: Generator) -> Importances | None:
     """Of trials and their scores (larger is better, shape (n,)); None where they are too few or say nothing.
 
     Requirements of the space are not looked at: shares are over all that its parameters can be.
@@ -99,15 +97,16 @@ def importances(
         return None
     chosen = telling(scores, MOST)
     known = np.array([space.encode(configurations[i]) for i in chosen])
-    straight = _standard(scores[chosen])
+    standard = _standard(scores)
+    straight = standard[chosen]
     coding, noise = Coding.of(space), np.ones(len(chosen))
     features = coding.features(known)
     posteriors = [
         Posterior(h, features, straight, noise, coding.groups)
         for h in allowed(features, straight, noise, coding.groups, MODELS, rng)
     ]
-    functions = [Functions(posterior, straight, noise, draws // MODELS, rng) for posterior in posteriors]
-    crossed = _Crossed(space, coding, functions, float(np.quantile(_standard(scores), QUARTER)), rng)
+    functions = [Functions(posterior, straight, noise, DRAWS // MODELS, rng) for posterior in posteriors]
+    crossed = _Crossed(space, coding, functions, float(np.quantile(standard, QUARTER)), rng)
     return Importances(*crossed.read(), len(scores), _explained(posteriors[0], straight))
 
 
