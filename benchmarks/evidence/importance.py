@@ -28,17 +28,17 @@ from pellux.core.strategies.even_spread import sobol
 
 FIRST_SEED = 300
 Array = NDArray[np.float64]
-Indices = Mapping[tuple[str, ...], tuple[float, float]]  # alone and total; of pairs twice what they do beyond their parts
 
 
 @dataclass(frozen=True)
 class Known:
-    """A function whose indices are known."""
+    """A function whose indices are known: of each parameter alone and in all, and of the pairs that do more than their parts."""
 
     name: str
     space: Space
     value: Callable[[Configuration], float]
-    indices: Indices
+    singles: Mapping[str, tuple[float, float]]
+    pairs: Mapping[tuple[str, str], float]
 
 
 def ishigami() -> Known:
@@ -47,16 +47,13 @@ def ishigami() -> Known:
     both = 0.1**2 * np.pi**8 * (1 / 18 - 1 / 50)
     whole = one + two + both
     space = parse("\n".join(f"{name}: -3.141592653589793 .. 3.141592653589793" for name in "abc"))
-    found = {
-        ("a",): (one / whole, (one + both) / whole), ("b",): (two / whole, two / whole), ("c",): (0.0, both / whole),
-        ("a", "b"): (0.0, 0.0), ("a", "c"): (both / whole, both / whole), ("b", "c"): (0.0, 0.0),
-    }  # fmt: skip
+    singles = {"a": (one / whole, (one + both) / whole), "b": (two / whole, two / whole), "c": (0.0, both / whole)}
 
     def value(c: Configuration) -> float:
         a, b, x = float(c["a"]), float(c["b"]), float(c["c"])
         return float(np.sin(a) + 7 * np.sin(b) ** 2 + 0.1 * x**4 * np.sin(a))
 
-    return Known("Ishigami", space, value, found)
+    return Known("Ishigami", space, value, singles, {("a", "c"): both / whole})
 
 
 def g_function() -> Known:
@@ -64,17 +61,13 @@ def g_function() -> Known:
     weights = dict(zip("abcdef", (0.0, 1.0, 4.5, 9.0, 99.0, 99.0), strict=True))
     parts = {name: 1 / (3 * (1 + a) ** 2) for name, a in weights.items()}
     whole = float(np.prod([1 + v for v in parts.values()])) - 1
-    found: dict[tuple[str, ...], tuple[float, float]] = {}
-    for name, v in parts.items():
-        others = float(np.prod([1 + w for other, w in parts.items() if other != name]))
-        found[name,] = v / whole, v * others / whole
-    for i, j in combinations(parts, 2):
-        found[i, j] = (parts[i] * parts[j] / whole,) * 2
+    singles = {name: (v / whole, v * (1 + whole) / (1 + v) / whole) for name, v in parts.items()}
+    pairs = {(i, j): parts[i] * parts[j] / whole for i, j in combinations(parts, 2)}
 
     def value(c: Configuration) -> float:
         return float(np.prod([(abs(4 * float(c[n]) - 2) + a) / (1 + a) for n, a in weights.items()]))
 
-    return Known("g-function", parse("\n".join(f"{n}: 0 .. 1" for n in weights)), value, found)
+    return Known("g-function", parse("\n".join(f"{n}: 0 .. 1" for n in weights)), value, singles, pairs)
 
 
 def conditional() -> Known:
@@ -82,15 +75,12 @@ def conditional() -> Known:
     y, kind, slope = 4 / 12, 0.36 / 4, 9 / 48
     whole = y + kind + 9 / 24
     space = parse("kind: p | q\nx: 0 .. 1 if kind == p\ny: 0 .. 1")
-    found = {
-        ("kind",): (kind / whole, (kind + slope) / whole), ("x",): (slope / whole, 2 * slope / whole), ("y",): (y / whole, y / whole),
-        ("kind", "x"): (slope / whole, slope / whole), ("kind", "y"): (0.0, 0.0), ("x", "y"): (0.0, 0.0),
-    }  # fmt: skip
+    singles = {"kind": (kind / whole, (kind + slope) / whole), "x": (slope / whole, 2 * slope / whole), "y": (y / whole, y / whole)}
 
     def value(c: Configuration) -> float:
         return 2 * float(c["y"]) + (0.6 + 3 * (float(c["x"]) - 0.5) if c["kind"] == "p" else 0.0)
 
-    return Known("conditional", space, value, found)
+    return Known("conditional", space, value, singles, {("kind", "x"): slope / whole})
 
 
 def even(known: Known, trials: int, seed: int) -> list[Configuration]:
@@ -109,11 +99,13 @@ def compared(known: Known, tried: list[Configuration], seed: int) -> tuple[list[
     found = importances(known.space, tried, scores, np.random.default_rng(seed))
     assert found is not None
     off, covers = [], []
-    for one in (*found.singles, *found.pairs):
-        alone, total = known.indices[one.names]
-        for share, truth in ((one.alone, alone), (one.total, total))[: 2 if len(one.names) == 1 else 1]:
-            off.append(abs(share.share - truth))
-            covers.append(share.low <= truth <= share.high)
+    told = [(pair.beyond, known.pairs.get(pair.names, 0.0)) for pair in found.pairs]
+    for one in found.singles:
+        alone, total = known.singles[one.name]
+        told += [(one.alone, alone), (one.total, total)]
+    for share, truth in told:
+        off.append(abs(share.share - truth))
+        covers.append(share.low <= truth <= share.high)
     return off, covers
 
 

@@ -37,7 +37,7 @@ def test_a_setting_that_does_nothing_has_no_share_and_noise_is_not_explained() -
     tried = [space.decode(row) for row in rng.random((80, 3))]
     found = importances(space, tried, np.array([float(c["a"]) for c in tried]), rng)
     assert found is not None
-    assert found.singles[0].names == ("a",)
+    assert found.singles[0].name == "a"
     assert found.singles[0].alone.low > 0.9
     assert all(single.total.high < 0.05 for single in found.singles[1:])
     noise = importances(space, tried, rng.standard_normal(80), rng)
@@ -53,7 +53,7 @@ def test_one_run_that_diverged_is_not_all_there_is_to_explain() -> None:
     scores[7] = -1e9
     found = importances(space, tried, scores, rng)
     assert found is not None
-    assert found.singles[0].names == ("a",)
+    assert found.singles[0].name == "a"
     assert found.singles[0].total.share > 0.6
 
 

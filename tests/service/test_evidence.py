@@ -23,7 +23,7 @@ def test_settings_are_weighed_once_for_as_many_trials(engine: Engine, tmp_path: 
     found = until(lambda: (view := ask_importances(engine, search)).state != "running" and view)
     assert (found.state, found.message) == ("done", "")
     assert found.trials >= 12
-    assert {one.names[0] for one in found.singles} == {"depth", "balance"}
+    assert {one.name for one in found.singles} == {"depth", "balance"}
     assert all(0 <= s.low <= s.share <= s.high <= 1 for one in found.singles for s in (one.alone, one.total, one.among_good))
     assert ask_importances(engine, search) == found, "it is known now"
     # A later search's trials that lie in this space count here, too.

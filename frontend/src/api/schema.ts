@@ -2606,7 +2606,7 @@ export interface components {
             /** Singles */
             singles: components["schemas"]["MattersView"][];
             /** Pairs */
-            pairs: components["schemas"]["MattersView"][];
+            pairs: components["schemas"]["TogetherView"][];
         };
         /**
          * JudgedBy
@@ -2852,12 +2852,12 @@ export interface components {
         };
         /**
          * MattersView
-         * @description Of one setting, or of two together.
+         * @description Of one setting.
          */
         MattersView: {
-            /** Names */
-            names: string[];
-            /** @description By itself; of two, what they do together beyond what each does. */
+            /** Name */
+            name: string;
+            /** @description By itself. */
             alone: components["schemas"]["ShareView"];
             /** @description With all that it does together with others. */
             total: components["schemas"]["ShareView"];
@@ -4412,6 +4412,17 @@ export interface components {
             message: string;
             /** Bytes */
             bytes: number | null;
+        };
+        /**
+         * TogetherView
+         * @description What two settings do together beyond what each does.
+         */
+        TogetherView: {
+            /** Names */
+            names: string[];
+            beyond: components["schemas"]["ShareView"];
+            /** @description The same, as long as the score is within its best quarter. */
+            among_good: components["schemas"]["ShareView"];
         };
         /** TokenQuery */
         TokenQuery: {

@@ -27,7 +27,7 @@ export function WhatMattered({ search }: { search: number }) {
         Too few trials are scored, or all scored alike: nothing can be said of what mattered.
       </p>
     );
-  const pairs = found.pairs.filter((pair) => pair.alone.share >= WORTH_TELLING);
+  const pairs = found.pairs.filter((pair) => pair.beyond.share >= WORTH_TELLING);
   return (
     <section className="sheet col padded" aria-label="What mattered" data-matters="done">
       <div className="row wrap">
@@ -58,13 +58,13 @@ export function WhatMattered({ search }: { search: number }) {
           </span>
         </div>
         {found.singles.map((one) => (
-          <Row key={one.names.join()} one={one} />
+          <Row key={one.name} one={one} />
         ))}
       </div>
       {pairs.length > 0 && (
         <p className="small soft">
           Together beyond each by itself:{" "}
-          {pairs.map((pair) => `${pair.names.join(" and ")} ${percent(pair.alone.share)}`).join(", ")}.
+          {pairs.map((pair) => `${pair.names.join(" and ")} ${percent(pair.beyond.share)}`).join(", ")}.
         </p>
       )}
     </section>
@@ -74,9 +74,9 @@ export function WhatMattered({ search }: { search: number }) {
 function Row({ one }: { one: Matters }) {
   const { alone, total, among_good: good } = one;
   return (
-    <div role="row" data-mattered={one.names[0]}>
-      <span role="rowheader" className="mono cut" title={one.names[0]}>
-        {one.names[0]}
+    <div role="row" data-mattered={one.name}>
+      <span role="rowheader" className="mono cut" title={one.name}>
+        {one.name}
       </span>
       <span role="cell">
         <ShareBar alone={alone.share} total={total.share} low={total.low} high={total.high} />

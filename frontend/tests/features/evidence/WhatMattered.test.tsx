@@ -7,8 +7,8 @@ import { keys } from "../../../src/api/keys";
 import { WhatMattered } from "../../../src/features/evidence/WhatMattered";
 
 const share = (value: number) => ({ share: value, low: value - 0.05, high: value + 0.05 });
-const one = (names: string[], alone: number, total: number) => ({
-  names,
+const one = (name: string, alone: number, total: number) => ({
+  name,
   alone: share(alone),
   total: share(total),
   among_good: share(alone / 2),
@@ -18,8 +18,11 @@ const known: Importances = {
   message: "",
   trials: 41,
   explained: 0.87,
-  singles: [one(["rate"], 0.4, 0.6), one(["depth"], 0.1, 0.3)],
-  pairs: [one(["rate", "depth"], 0.2, 0.2), one(["rate", "width"], 0.001, 0.001)],
+  singles: [one("rate", 0.4, 0.6), one("depth", 0.1, 0.3)],
+  pairs: [
+    { names: ["rate", "depth"], beyond: share(0.2), among_good: share(0.1) },
+    { names: ["rate", "width"], beyond: share(0.001), among_good: share(0) },
+  ],
 };
 
 function shown(found: Importances) {

@@ -38,10 +38,10 @@ class Functions:
 
     def __init__(self, posterior: Posterior, observed: Array, noise: Array, count: int, rng: Generator) -> None:
         self._posterior = posterior
-        self._waves = [*_waves(posterior.hyperparameters, posterior.groups, posterior.additive, rng)]
+        self._waves = [*_waves(posterior.hyperparameters, posterior.groups, rng)]
         self._weights = [rng.standard_normal((len(waves.phases), count)) for waves in self._waves]
         scatter = np.sqrt(posterior.hyperparameters.noise * noise)[:, None] * rng.standard_normal((len(observed), count))
-        residual = (observed - posterior.mean)[:, None] - self._prior(posterior.inputs) - scatter
+        residual = (observed - posterior.mean)[:, None] - self._prior(posterior.features) - scatter
         self._pull = posterior.solve(residual)
 
     def __call__(self, features: Array) -> Array:
@@ -57,12 +57,12 @@ class Functions:
         return found
 
 
-def _waves(h: Hyperparameters, groups: NDArray[np.intp], additive: bool, rng: Generator) -> list[_Waves]:
+def _waves(h: Hyperparameters, groups: NDArray[np.intp], rng: Generator) -> list[_Waves]:
     """The joint kernel's, then those of each parameter alone."""
     columns = len(groups)
     found = [_drawn(1 / h.scales[groups], np.arange(columns), columns, h.signal, h.smooth, JOINT_WAVES, rng)]
     count = int(groups[-1]) + 1
-    for g in range(count if additive else 0):
+    for g in range(count if h.additive else 0):
         own = np.flatnonzero(groups == g)
         stretch = np.full(len(own), 1 / h.single_scales[g])
         found.append(_drawn(stretch, own, columns, h.single_signal / count, False, SINGLE_WAVES, rng))

@@ -49,22 +49,30 @@ class Share:
 
 @dataclass(frozen=True)
 class Importance:
-    """Of one parameter, or of two together.
+    """Of one parameter.
 
     Attributes
     ----------
-    names : tuple of str
     alone : Share
-        By itself; of a pair, what the two do together beyond what each does.
+        By itself.
     total : Share
-        With all that it does together with others; of a pair the same as `alone`.
+        With all that it does together with others.
     among_good : Share
         By itself, as long as the score is within its best quarter: what matters among good configurations.
     """
 
-    names: tuple[str, ...]
+    name: str
     alone: Share
     total: Share
+    among_good: Share
+
+
+@dataclass(frozen=True)
+class Together:
+    """What two parameters do together beyond what each does; `among_good` as above."""
+
+    names: tuple[str, str]
+    beyond: Share
     among_good: Share
 
 
@@ -81,7 +89,7 @@ class Importances:
     """
 
     singles: tuple[Importance, ...]
-    pairs: tuple[Importance, ...]
+    pairs: tuple[Together, ...]
     trials: int
     explained: float
 
@@ -151,14 +159,14 @@ class _Crossed:
         mixed[:, list(places)] = self._b[:, list(places)]
         return self._at(mixed)
 
-    def read(self) -> tuple[tuple[Importance, ...], tuple[Importance, ...]]:
+    def read(self) -> tuple[tuple[Importance, ...], tuple[Together, ...]]:
         """Singles and pairs, the largest first."""
         names = [p.name for p in self._space.searched]
         swapped = [self._swapped([i]) for i in range(len(names))]
         alone, total = [self._whole.closed(one) for one in swapped], [self._whole.total(one) for one in swapped]
         among = [self._good.closed(np.maximum(one, self._quarter)) for one in swapped]
         singles = [
-            Importance((name,), self._share(a), self._share(t), self._share(g))
+            Importance(name, self._share(a), self._share(t), self._share(g))
             for name, a, t, g in zip(names, alone, total, among, strict=True)
         ]
         shared = sorted(range(len(names)), key=lambda i: float(alone[i].mean() - total[i].mean()))[:PAIRED]
@@ -167,10 +175,10 @@ class _Crossed:
             both = self._swapped([i, j])
             beyond = self._share(self._whole.closed(both) - alone[i] - alone[j])
             near = self._share(self._good.closed(np.maximum(both, self._quarter)) - among[i] - among[j])
-            pairs.append(Importance((names[i], names[j]), beyond, beyond, near))
+            pairs.append(Together((names[i], names[j]), beyond, near))
         return (
             tuple(sorted(singles, key=lambda one: -one.total.share)),
-            tuple(sorted(pairs, key=lambda one: -one.alone.share)),
+            tuple(sorted(pairs, key=lambda one: -one.beyond.share)),
         )
 
     def _share(self, drawn: Array) -> Share:

@@ -38,8 +38,7 @@ def allowed(
     if len(free) == 0 or count == 1:
         return [best] * count
     chosen = telling(scores)
-    additive = bool(best.theta[-2] > SINGLE_BOUNDS[0] + 1e-9)
-    likelihood = Likelihood(features[chosen], scores[chosen], noise[chosen], groups, additive=additive, smooth=best.smooth)
+    likelihood = Likelihood(features[chosen], scores[chosen], noise[chosen], groups, additive=best.additive, smooth=best.smooth)
     values, vectors = np.linalg.eigh(_curvature(likelihood, best.theta, free))
     spread = vectors / np.sqrt(np.maximum(values, LEAST_PRECISION))
     standard = rng.standard_normal((TRIED * (count - 1), len(free)))

@@ -67,6 +67,11 @@ class Hyperparameters:
     def noise(self) -> float:
         return float(np.exp(self.theta[-1]))
 
+    @property
+    def additive(self) -> bool:
+        """Whether the kernel's sum over parameters counts."""
+        return bool(self.theta[-2] > SINGLE_BOUNDS[0] + 1e-9)
+
 
 class Likelihood:
     """Negative log posterior of hyperparameters given features and warped scores, with its gradient."""
@@ -188,18 +193,24 @@ def telling(scores: Array, most: int = FIT_SIZE) -> NDArray[np.intp]:
 
 
 class Posterior:
-    """What the process believes after its observations."""
+    """What the process believes after its observations.
+
+    Attributes
+    ----------
+    features : array, shape (n, columns)
+        Of the observations.
+    groups : array, shape (columns,)
+    """
 
     def __init__(self, h: Hyperparameters, features: Array, scores: Array, noise: Array, groups: NDArray[np.intp]) -> None:
         self.hyperparameters = h
-        self._groups = groups
+        self.groups = groups
         self._count = int(groups[-1]) + 1
         self._stretch, self._single = 1 / h.scales[groups], ROOT5 / h.single_scales
         self._factor = h.single_signal / self._count
-        self._raw, self._inputs = features, features * self._stretch
-        self._additive = h.theta[-2] > SINGLE_BOUNDS[0] + 1e-9
-        self._variance = h.signal + (h.single_signal if self._additive else 0.0)
-        kernel = self._kernel(features)
+        self.features, self._inputs = features, features * self._stretch
+        self._variance = h.signal + (h.single_signal if h.additive else 0.0)
+        kernel = self.covariance(features)
         jitter, n = 1e-10, len(scores)
         while True:
             covariance = kernel.copy()
@@ -208,43 +219,22 @@ class Posterior:
             if info == 0:
                 break
             jitter *= 100  # two observations closer together than rounding can tell: a little more noise parts them
-        ones = self._solve(np.ones(n))
+        ones = self.solve(np.ones(n))
         self.mean = float(ones @ scores) / float(ones.sum())
-        self._weights = self._solve(scores - self.mean)
+        self._weights = self.solve(scores - self.mean)
 
     @property
     def observations(self) -> int:
-        return len(self._raw)
-
-    @property
-    def inputs(self) -> Array:
-        """Features of the observations, shape (n, columns)."""
-        return self._raw
-
-    @property
-    def groups(self) -> NDArray[np.intp]:
-        return self._groups
-
-    @property
-    def additive(self) -> bool:
-        """Whether the kernel's sum over parameters counts."""
-        return bool(self._additive)
-
-    def covariance(self, features: Array) -> Array:
-        """Prior covariance of points with the observations, shape (m, n)."""
-        return self._kernel(features)
-
-    def solve(self, right: Array) -> Array:
-        """The inverse of the observations' covariance, noise and all, times `right`, shape (n,) or (n, k)."""
-        return self._solve(right)
+        return len(self.features)
 
     def left_out(self, scores: Array) -> Array:
         """By how much each score misses what the others foretell, shape (n,) (Rasmussen & Williams 2006, eq. 5.12)."""
-        diagonal = np.diag(self._solve(np.eye(len(scores))))
-        found: Array = self._solve(scores - self.mean) / diagonal
+        diagonal = np.diag(self.solve(np.eye(len(scores))))
+        found: Array = self.solve(scores - self.mean) / diagonal
         return found
 
-    def _solve(self, right: Array) -> Array:
+    def solve(self, right: Array) -> Array:
+        """The inverse of the observations' covariance, noise and all, times `right`, shape (n,) or (n, k)."""
         found: Array = scipy.linalg.lapack.dtrtrs(self._lower, self._half(right), lower=1, trans=1)[0]
         return found
 
@@ -252,12 +242,12 @@ class Posterior:
         found: Array = scipy.linalg.lapack.dtrtrs(self._lower, right, lower=1)[0]
         return found
 
-    def _kernel(self, features: Array, raw: Array | None = None) -> Array:
-        """Covariance of points with the observations, or with the given others, shape (m, n)."""
-        raw = self._raw if raw is None else raw
+    def covariance(self, features: Array, raw: Array | None = None) -> Array:
+        """Prior covariance of points with the observations, or with the given others, shape (m, n)."""
+        raw = self.features if raw is None else raw
         squared = squared_distances(features * self._stretch, raw * self._stretch)
         found = self.hyperparameters.signal * joint(squared, smooth=self.hyperparameters.smooth)[0]
-        for g in range(self._count if self._additive else 0):
+        for g in range(self._count if self.hyperparameters.additive else 0):
             distance = self._gap(g, features, raw)
             decay = np.exp(-distance)
             decay *= self._factor
@@ -270,7 +260,7 @@ class Posterior:
         return found
 
     def _gap(self, g: int, features: Array, raw: Array) -> Array:
-        columns = np.flatnonzero(self._groups == g)
+        columns = np.flatnonzero(self.groups == g)
         if len(columns) == 1:
             a, b = features[:, columns[0]] * self._single[g], raw[:, columns[0]] * self._single[g]
             found: Array = np.abs(np.subtract.outer(a, b))
@@ -280,16 +270,16 @@ class Posterior:
 
     def correlation(self, features: Array, point: Array) -> Array:
         """Prior correlation of many points with one, shape (m,)."""
-        return self._kernel(features, point[None])[:, 0] / self._variance
+        return self.covariance(features, point[None])[:, 0] / self._variance
 
     def expected(self, features: Array) -> Array:
         """The mean alone, which costs far less than its deviation; shape (m,)."""
-        found: Array = self.mean + self._kernel(features) @ self._weights
+        found: Array = self.mean + self.covariance(features) @ self._weights
         return found
 
     def predict(self, features: Array) -> tuple[Array, Array]:
         """Mean and standard deviation of the noise-free score at each point, shapes (m,)."""
-        cross = self._kernel(features)
+        cross = self.covariance(features)
         half = self._half(cross.T)
         variance = np.maximum(self._variance - (half * half).sum(0), 1e-14)
         return self.mean + cross @ self._weights, np.sqrt(variance)
@@ -301,17 +291,17 @@ class Posterior:
         signal = self.hyperparameters.signal
         cross, slope = signal * kernel, 2 * signal * slope
         single_slopes = []
-        for g in range(self._count if self._additive else 0):
+        for g in range(self._count if self.hyperparameters.additive else 0):
             if g < columns:  # the first columns are a group each
-                gap = np.subtract.outer(features[:, g] * self._single[g], self._raw[:, g] * self._single[g])
+                gap = np.subtract.outer(features[:, g] * self._single[g], self.features[:, g] * self._single[g])
                 distance = np.abs(gap)
             else:
-                distance = self._gap(g, features, self._raw)
+                distance = self._gap(g, features, self.features)
             decay = self._factor * np.exp(-distance)
             cross += (1 + distance + distance * distance / 3) * decay
             if g < columns:
                 single_slopes.append((-self._single[g] / 3) * gap * (1 + distance) * decay)
-        solved = self._solve(cross.T).T
+        solved = self.solve(cross.T).T
         deviation = np.sqrt(np.maximum(self._variance - (cross * solved).sum(1), 1e-14))
         inputs, at, stretch = self._inputs[:, :columns], scaled[:, :columns], self._stretch[:columns]
         pull = slope * self._weights

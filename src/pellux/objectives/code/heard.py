@@ -70,19 +70,26 @@ class Heard:
     def _read(self) -> Points:
         """Only of an attempt at this very fit; a line that was cut off counts as not heard."""
         found: Points = {}
-        with suppress(OSError, ValueError, TypeError):
-            whose, *lines = self._path.read_text("utf-8").splitlines()
-            if json.loads(whose) == json.loads(json.dumps(self._whose)):
-                for line in lines:
-                    level, score, others = json.loads(line)
-                    found[int(level)] = float(score), dict(others)
+        if _whose(self._path.parent) == json.loads(json.dumps(self._whose)):
+            with suppress(OSError):
+                for line in self._path.read_text("utf-8", "replace").splitlines()[1:]:
+                    with suppress(ValueError, TypeError):
+                        level, score, others = json.loads(line)
+                        found[int(level)] = float(score), dict(others)
         return found
 
 
 def settings_heard(folder: Path) -> dict[str, Value] | None:
     """Whose fit was the last to say something there; None where nobody knows."""
+    whose = _whose(folder)
+    return None if whose is None else dict(whose["settings"])
+
+
+def _whose(folder: Path) -> dict[str, Any] | None:
+    """The first line: settings, from where and to where."""
     try:
         with (folder / HEARD).open(encoding="utf-8") as file:
-            return dict(json.loads(file.readline())["settings"])
-    except (OSError, ValueError, KeyError, TypeError):
+            found = json.loads(file.readline())
+    except (OSError, ValueError):
         return None
+    return found if isinstance(found, dict) and isinstance(found.get("settings"), dict) else None

@@ -16,12 +16,20 @@ class ShareView(View):
 
 
 class MattersView(View):
-    """Of one setting, or of two together."""
+    """Of one setting."""
 
-    names: list[str]
-    alone: ShareView = Field(description="By itself; of two, what they do together beyond what each does.")
+    name: str
+    alone: ShareView = Field(description="By itself.")
     total: ShareView = Field(description="With all that it does together with others.")
     among_good: ShareView = Field(description="By itself, as long as the score is within its best quarter.")
+
+
+class TogetherView(View):
+    """What two settings do together beyond what each does."""
+
+    names: list[str]
+    beyond: ShareView
+    among_good: ShareView = Field(description="The same, as long as the score is within its best quarter.")
 
 
 class ImportancesView(View):
@@ -32,4 +40,4 @@ class ImportancesView(View):
     trials: int = Field(description="Scored trials that it rests on; 0 where they are too few or all alike.")
     explained: float = Field(description="Share of the scores' variance that the model foretells of trials it did not see.")
     singles: list[MattersView]
-    pairs: list[MattersView]
+    pairs: list[TogetherView]
