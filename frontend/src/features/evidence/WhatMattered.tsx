@@ -36,7 +36,7 @@ export function WhatMattered({ search }: { search: number }) {
           className="small soft"
           title="How much of the differences between trials a model of them foretells of trials it did not see"
         >
-          From {plural(found.trials, "trial")}; {percent(found.explained)} of their differences can be foretold
+          From {plural(found.trials, "scored trial")}; {percent(found.explained)} of their differences can be foretold
         </span>
       </div>
       <div className="matters" role="table" aria-label="Settings by how much the score depends on them">

@@ -41,7 +41,7 @@ it("tells of each setting what it does alone, with others, and among the good, w
   const container = shown(known);
   const rows = [...container.querySelectorAll("[data-mattered]")].map((row) => row.textContent);
   expect(rows).toEqual(["rate40 %60 % 55 % to 65 %20 %", "depth10 %30 % 25 % to 35 %5 %"]);
-  expect(container.textContent).toContain("From 41 trials; 87 % of their differences can be foretold");
+  expect(container.textContent).toContain("From 41 scored trials; 87 % of their differences can be foretold");
   expect(container.textContent).toContain("rate and depth 20 %.");
   expect(container.textContent).not.toContain("width");
 });
