@@ -62,6 +62,9 @@ class Pair:
     def default_space(self) -> Space:
         return parse("x: -1 .. 1\ny: -1 .. 1")
 
+    def ends(self) -> dict[str, tuple[float, float]]:
+        return {"x": (-10.0, 10.0)}
+
     def check(self, space: Space) -> None:
         for parameter in space.parameters:
             if parameter.name not in self.defaults:

@@ -22,6 +22,7 @@ from benchmarks.document import put
 from benchmarks.strategies.functions import Problem
 from benchmarks.strategies.playing import play
 from pellux.core.evidence.importance import importances
+from pellux.core.evidence.reading import read
 from pellux.core.space import Configuration, Space, parse
 from pellux.core.strategies import gaussian_process
 from pellux.core.strategies.even_spread import sobol
@@ -96,8 +97,10 @@ def crowded(known: Known, trials: int, seed: int) -> list[Configuration]:
 def compared(known: Known, tried: list[Configuration], seed: int) -> tuple[list[float], list[bool]]:
     """How far each index is off, and whether its interval covers the truth."""
     scores = np.array([known.value(c) for c in tried])
-    found = importances(known.space, tried, scores, np.random.default_rng(seed))
-    assert found is not None
+    rng = np.random.default_rng(seed)
+    reading = read(known.space, tried, scores, rng)
+    assert reading is not None
+    found = importances(reading, rng)
     off, covers = [], []
     told = [(pair.beyond, known.pairs.get(pair.names, 0.0)) for pair in found.pairs]
     for one in found.singles:
@@ -117,7 +120,9 @@ def speed() -> str:
     scores = np.sin(5 * points[:, 0]) + points[:, 1] * points[:, 2] + 0.1 * rng.standard_normal(2000)
     configurations = [space.decode(row) for row in points]
     begun = time.perf_counter()
-    importances(space, configurations, scores, rng)
+    reading = read(space, configurations, scores, rng)
+    assert reading is not None
+    importances(reading, rng)
     ours = time.perf_counter() - begun
     begun = time.perf_counter()
     RandomForestRegressor(300, random_state=1, n_jobs=1).fit(points, scores)

@@ -6,8 +6,14 @@ import numpy as np
 import pytest
 from benchmarks.evidence.importance import Known, compared, conditional, even, ishigami
 
-from pellux.core.evidence.importance import importances
-from pellux.core.space import parse
+from pellux.core.evidence.importance import Importances, importances
+from pellux.core.evidence.reading import Array, read
+from pellux.core.space import Configuration, Space, parse
+
+
+def weighed(space: Space, tried: list[Configuration], scores: Array, rng: np.random.Generator) -> Importances | None:
+    reading = read(space, tried, scores, rng)
+    return None if reading is None else importances(reading, rng)
 
 
 @pytest.mark.parametrize("known", [ishigami(), conditional()], ids=lambda known: known.name)
@@ -24,7 +30,7 @@ def test_few_trials_say_it_with_more_doubt_and_the_same_twice() -> None:
     for trials in (12, 128):
         tried = even(known, trials, 2)
         scores = np.array([known.value(c) for c in tried])
-        one, again = (importances(known.space, tried, scores, np.random.default_rng(1)) for _ in range(2))
+        one, again = (weighed(known.space, tried, scores, np.random.default_rng(1)) for _ in range(2))
         assert one is not None
         assert one == again
         widths.append(np.mean([s.total.high - s.total.low for s in one.singles]))
@@ -35,12 +41,12 @@ def test_a_setting_that_does_nothing_has_no_share_and_noise_is_not_explained() -
     space = parse("a: 0 .. 1\ndead: 0 .. 1\nkind: p | q")
     rng = np.random.default_rng(3)
     tried = [space.decode(row) for row in rng.random((80, 3))]
-    found = importances(space, tried, np.array([float(c["a"]) for c in tried]), rng)
+    found = weighed(space, tried, np.array([float(c["a"]) for c in tried]), rng)
     assert found is not None
     assert found.singles[0].name == "a"
     assert found.singles[0].alone.low > 0.9
     assert all(single.total.high < 0.05 for single in found.singles[1:])
-    noise = importances(space, tried, rng.standard_normal(80), rng)
+    noise = weighed(space, tried, rng.standard_normal(80), rng)
     assert noise is not None
     assert noise.explained < 0.3
 
@@ -51,7 +57,7 @@ def test_one_run_that_diverged_is_not_all_there_is_to_explain() -> None:
     tried = [space.decode(row) for row in rng.random((60, 2))]
     scores = np.array([float(c["a"]) for c in tried])
     scores[7] = -1e9
-    found = importances(space, tried, scores, rng)
+    found = weighed(space, tried, scores, rng)
     assert found is not None
     assert found.singles[0].name == "a"
     assert found.singles[0].total.share > 0.6
@@ -64,5 +70,5 @@ def test_where_nothing_can_be_said_nothing_is(scores: list[float]) -> None:
     space = parse("a: 0 .. 1\nb: 1 .. 9 int")
     rng = np.random.default_rng(5)
     tried = [space.decode(row) for row in rng.random((len(scores), 2))]
-    assert importances(space, tried, np.array(scores), rng) is None
-    assert importances(parse("a: 1"), [{}] * 20, np.arange(20.0), rng) is None
+    assert weighed(space, tried, np.array(scores), rng) is None
+    assert weighed(parse("a: 1"), [{}] * 20, np.arange(20.0), rng) is None

@@ -269,6 +269,10 @@ class Configurable(Protocol):
 
     def default_space(self) -> Space: ...
 
+    def ends(self) -> dict[str, tuple[float, float]]:
+        """Beyond which its numbers cannot go, as far as it says so."""
+        ...
+
     def check(self, space: Space) -> None:
         """Raise InvalidSpace when the space has a setting or a value that it does not take."""
         ...

@@ -174,6 +174,32 @@ def count_scored(session: Session, problem_id: int, learner: str, *, but_strateg
     return session.scalar(wanted.where(S.strategy.not_in(but_strategies))) or 0
 
 
+def count_ended(session: Session, problem_id: int) -> int:
+    """Trials of a problem's searches that ended in any way."""
+    wanted = select(func.count(T.id)).join(S, S.id == T.search_id)
+    return session.scalar(wanted.where(S.problem_id == problem_id, S.kind.in_(RANKED), T.ended_at.is_not(None))) or 0
+
+
+Spent = tuple[
+    int, float | None, float, int, int, int
+]  # number, score turned so that larger is better, seconds, fits, seen, pending
+
+
+def spent(session: Session, problem_id: int) -> dict[int, list[Spent]]:
+    """By search, its trials in the order in which they ended, baselines left out: what each took and came to."""
+    done = (
+        select(F.search_id, F.trial, func.count().label("fits")).where(F.state == "done").group_by(F.search_id, F.trial).subquery()
+    )
+    wanted = select(T.search_id, T.number, T.rank_score, T.state, T.seconds, func.coalesce(done.c.fits, 0), T.seen, T.pending)
+    wanted = wanted.join(S, S.id == T.search_id)
+    wanted = wanted.outerjoin(done, and_(done.c.search_id == T.search_id, done.c.trial == T.number))
+    wanted = wanted.where(S.problem_id == problem_id, S.kind == RANKED[0], T.origin != BASELINE, T.ended_at.is_not(None))
+    found: dict[int, list[Spent]] = {}
+    for search, number, score, state, seconds, fits, seen, pending in session.execute(wanted.order_by(T.ended_at, T.id)):
+        found.setdefault(search, []).append((number, score if state == SCORED else None, seconds, fits, seen, pending))
+    return found
+
+
 def costs_known(
     session: Session, problem_id: int, learner: str, most: int, *, but_strategies: Sequence[str]
 ) -> list[tuple[dict[str, Any], float]]:

@@ -16,22 +16,11 @@ from itertools import combinations
 import numpy as np
 from numpy.random import Generator
 from numpy.typing import NDArray
-from scipy.stats import qmc
 
-from pellux.core.evidence.functions import Functions
-from pellux.core.space import Configuration, Space
-from pellux.core.surrogates.coding import Coding
-from pellux.core.surrogates.doubt import allowed
-from pellux.core.surrogates.gaussian_process import Posterior, telling
+from pellux.core.evidence.reading import BLOCKS, POINTS, Reading
 
 Array = NDArray[np.float64]
-FEWEST = 8  # scored trials below which nothing is said
-MOST = 600  # trials that the model is made of: the best third and an even share of the rest
-BLOCKS, POINTS = 8, 128  # scrambled samples, and the points of each of the two that are crossed
-MODELS = 6  # sets of hyperparameters that the trials allow for
-DRAWS = 48  # functions, of all of them
 ROUNDING = 0.005  # shares are told in whole per cent
-TAIL = 5.0  # robust standard deviations behind the median: a score that is further behind counts as just that far
 QUARTER = 0.75
 PAIRED = 5  # parameters of whose pairs the joint share is told: those that do most with others
 SPREAD = 40  # draws of the sampling's error beside each function
@@ -59,12 +48,15 @@ class Importance:
         With all that it does together with others.
     among_good : Share
         By itself, as long as the score is within its best quarter: what matters among good configurations.
+    total_among_good : Share
+        The same with all that it does together with others.
     """
 
     name: str
     alone: Share
     total: Share
     among_good: Share
+    total_among_good: Share
 
 
 @dataclass(frozen=True)
@@ -94,44 +86,10 @@ class Importances:
     explained: float
 
 
-def importances(space: Space, configurations: Sequence[Configuration], scores: Array, rng: Generator) -> Importances | None:
-    """Of trials and their scores (larger is better, shape (n,)); None where they are too few or say nothing.
-
-    Requirements of the space are not looked at: shares are over all that its parameters can be.
-    """
-    finite = np.isfinite(scores)
-    configurations, scores = [c for c, good in zip(configurations, finite, strict=True) if good], scores[finite]
-    if len(scores) < FEWEST or not space.searched or np.ptp(scores) == 0:
-        return None
-    chosen = telling(scores, MOST)
-    known = np.array([space.encode(configurations[i]) for i in chosen])
-    standard = _standard(scores)
-    straight = standard[chosen]
-    coding, noise = Coding.of(space), np.ones(len(chosen))
-    features = coding.features(known)
-    posteriors = [
-        Posterior(h, features, straight, noise, coding.groups)
-        for h in allowed(features, straight, noise, coding.groups, MODELS, rng)
-    ]
-    functions = [Functions(posterior, straight, noise, DRAWS // MODELS, rng) for posterior in posteriors]
-    crossed = _Crossed(space, coding, functions, float(np.quantile(standard, QUARTER)), rng)
-    return Importances(*crossed.read(), len(scores), _explained(posteriors[0], straight))
-
-
-def _standard(scores: Array) -> Array:
-    """In standard deviations, without the far end of a bad tail: else one run that diverged would be all there is to explain."""
-    middle = float(np.median(scores))
-    spread = 1.4826 * float(np.median(np.abs(scores - middle)))
-    held = np.maximum(scores, middle - TAIL * spread) if spread > 0 else scores
-    deviation = float(held.std())
-    found: Array = (held - held.mean()) / (deviation if deviation > 0 else 1.0)
-    return found
-
-
-def _explained(posterior: Posterior, scores: Array) -> float:
-    """By leave-one-out residuals in closed form (Rasmussen & Williams 2006, eq. 5.12)."""
-    left = posterior.left_out(scores)
-    return float(np.clip(1 - (left**2).mean() / scores.var(), 0.0, 1.0))
+def importances(reading: Reading, rng: Generator) -> Importances:
+    """Shares of every searched parameter, and of the pairs among those that do most with others."""
+    singles, pairs = _Crossed(reading, rng).read()
+    return Importances(singles, pairs, reading.trials, reading.explained)
 
 
 class _Crossed:
@@ -140,34 +98,27 @@ class _Crossed:
     Values have the shape (blocks, points, functions): how far blocks differ says how far the sampling is off.
     """
 
-    def __init__(self, space: Space, coding: Coding, functions: Sequence[Functions], quarter: float, rng: Generator) -> None:
-        self._space, self._coding, self._functions, self._quarter, self._rng = space, coding, functions, quarter, rng
-        d = space.dimension
-        sample = np.concatenate([qmc.Sobol(2 * d, rng=rng).random(POINTS) for _ in range(BLOCKS)])
-        self._a, self._b = sample[:, :d], sample[:, d:]
-        self._whole = _Sampled(self._at(self._a), self._at(self._b))
-        self._good = self._whole.behind(quarter)
-
-    def _at(self, points: Array) -> Array:
-        """Functions at positions of the cube."""
-        features = self._coding.features(self._space.snap(points))
-        values = np.concatenate([functions(features) for functions in self._functions], axis=1)
-        return values.reshape(BLOCKS, POINTS, -1)
+    def __init__(self, reading: Reading, rng: Generator) -> None:
+        self._reading, self._rng = reading, rng
+        self._quarter = float(np.quantile(reading.standard, QUARTER))
+        self._whole = _Sampled(_blocks(reading.at_first), _blocks(reading.at_second))
+        self._good = self._whole.behind(self._quarter)
 
     def _swapped(self, places: Sequence[int]) -> Array:
-        mixed = self._a.copy()
-        mixed[:, list(places)] = self._b[:, list(places)]
-        return self._at(mixed)
+        mixed = self._reading.first.copy()
+        mixed[:, list(places)] = self._reading.second[:, list(places)]
+        return _blocks(self._reading.at(mixed))
 
     def read(self) -> tuple[tuple[Importance, ...], tuple[Together, ...]]:
         """Singles and pairs, the largest first."""
-        names = [p.name for p in self._space.searched]
+        names = [p.name for p in self._reading.space.searched]
         swapped = [self._swapped([i]) for i in range(len(names))]
         alone, total = [self._whole.closed(one) for one in swapped], [self._whole.total(one) for one in swapped]
-        among = [self._good.closed(np.maximum(one, self._quarter)) for one in swapped]
+        behind = [np.maximum(one, self._quarter) for one in swapped]
+        among = [self._good.closed(one) for one in behind]
         singles = [
-            Importance(name, self._share(a), self._share(t), self._share(g))
-            for name, a, t, g in zip(names, alone, total, among, strict=True)
+            Importance(name, self._share(a), self._share(t), self._share(g), self._share(self._good.total(b)))
+            for name, a, t, g, b in zip(names, alone, total, among, behind, strict=True)
         ]
         shared = sorted(range(len(names)), key=lambda i: float(alone[i].mean() - total[i].mean()))[:PAIRED]
         pairs = []
@@ -188,6 +139,10 @@ class _Crossed:
         spread = each[:, None] + off[:, None] * self._rng.standard_normal((len(each), SPREAD))
         low, high = np.quantile(spread, [(1 - SURE) / 2, (1 + SURE) / 2])
         return Share(*(float(np.clip(value, 0.0, 1.0)) for value in (each.mean(), low - ROUNDING, high + ROUNDING)))
+
+
+def _blocks(values: Array) -> Array:
+    return values.reshape(BLOCKS, POINTS, -1)
 
 
 class _Sampled:

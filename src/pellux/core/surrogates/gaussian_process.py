@@ -227,11 +227,13 @@ class Posterior:
     def observations(self) -> int:
         return len(self.features)
 
-    def left_out(self, scores: Array) -> Array:
-        """By how much each score misses what the others foretell, shape (n,) (Rasmussen & Williams 2006, eq. 5.12)."""
+    def left_out(self, scores: Array) -> tuple[Array, Array]:
+        """By how much each score misses what the others foretell, and the deviation that they foretell it with, noise included.
+
+        Shapes (n,) twice (Rasmussen & Williams 2006, eq. 5.12).
+        """
         diagonal = np.diag(self.solve(np.eye(len(scores))))
-        found: Array = self.solve(scores - self.mean) / diagonal
-        return found
+        return self.solve(scores - self.mean) / diagonal, 1 / np.sqrt(diagonal)
 
     def solve(self, right: Array) -> Array:
         """The inverse of the observations' covariance, noise and all, times `right`, shape (n,) or (n, k)."""

@@ -66,6 +66,9 @@ class Own:
             )
         return parse(self.brief.space)
 
+    def ends(self) -> dict[str, tuple[float, float]]:
+        return {}  # a program does not say
+
     def check(self, space: Space) -> None:
         names = [parameter.name for parameter in space.parameters]
         alike = spelt_alike(names)

@@ -1,37 +1,130 @@
-"""How importance is prepared here and computed in a process of its own."""
+"""How evidence is prepared here and computed in a process of its own."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import asdict
 from typing import Any
 
 import numpy as np
+from scipy.stats import spearmanr
 
+from pellux.core.evidence.curves import Along, Line, along
+from pellux.core.evidence.directions import directions
+from pellux.core.evidence.findings import Finding, Material, findings, follow
 from pellux.core.evidence.importance import importances
-from pellux.core.space import Configuration, parse
+from pellux.core.evidence.noise import noise
+from pellux.core.evidence.path import Step, path
+from pellux.core.evidence.reading import Reading, read
+from pellux.core.evidence.surface import surface
+from pellux.core.space import Space, identity, parse, write, write_parameter
 from pellux.service.engine.analyses import Job
-from pellux.service.planning.prior_knowledge import observations
-from pellux.service.planning.requests import SettingsRequest
+from pellux.service.evidence.gathering import SCORES, Gathered, facts_of, gather
 from pellux.service.workspace import Workspace
-from pellux.store.problems import get_problem
-from pellux.store.runs import get_search
 
-MATTERS = "what matters"
+SAYS, SURFACE = "what trials say", "surface"
+SURFACE_TRIALS = 400  # that a surface shows as points
 
 
 def prepare(workspace: Workspace, problem_id: int, request: Mapping[str, Any]) -> Job:
-    """What is known of configurations in the search's space, from all searches of the problem and from elsewhere."""
-    with workspace.database.read() as session:
-        search = get_search(session, request["search"])
-        objective = workspace.objective(get_problem(session, problem_id))
-        everything = SettingsRequest(warm_start="all")
-        known = observations(session, objective, problem_id, search.learner, parse(search.space), everything)
-    scored = [(observation.configuration, observation.mean) for observation in known if observation.mean is not None]
-    return Job(compute, (search.space, [c for c, _ in scored], [score for _, score in scored], search.id))
+    return Job(compute, (gather(workspace, request["search"]),))
 
 
-def compute(space: str, configurations: Sequence[Configuration], scores: Sequence[float], seed: int) -> dict[str, Any]:
+def prepare_surface(workspace: Workspace, problem_id: int, request: Mapping[str, Any]) -> Job:
+    return Job(compute_surface, (gather(workspace, request["search"]), request["across"], request["down"], request["others"]))
+
+
+def _read(known: Gathered) -> tuple[Space, Reading | None, np.random.Generator]:
+    space, rng = parse(known.space), np.random.default_rng(known.seed)
+    scored = [t for t in known.tried if t.mean is not None]
+    return space, read(space, [t.configuration for t in scored], np.array([t.mean for t in scored], dtype=float), rng), rng
+
+
+def compute(known: Gathered) -> dict[str, Any]:
     """In a process of its own; the same for the same trials."""
-    found = importances(parse(space), configurations, np.asarray(scores, dtype=float), np.random.default_rng(seed))
-    return {} if found is None else asdict(found)
+    space, reading, rng = _read(known)
+    scatter = noise(known.whole, known.test_to_train) if known.weighed == SCORES else None
+    found: dict[str, Any] = {"weighed": known.weighed, "noise": None if scatter is None else asdict(scatter)}
+    found["rungs"] = [{"rung": rung, "trials": len(low), "rank": _rank(low, top)} for rung, low, top in known.rungs]
+    shares = None if reading is None else importances(reading, rng)
+    curves = () if reading is None else along(reading)
+    if reading is not None and shares is not None:
+        found |= asdict(shares) | {"covered": reading.covered}
+        found["curves"] = [_curve(known, curve, space) for curve in curves]
+        found["directions"] = [{"name": k, **asdict(v)} for k, v in directions(reading, curves, shares.singles).items()]
+        for one in found["directions"] if known.sign < 0 else []:  # ranks with the score as it is told
+            one["rank"], one["low"], one["high"], one["partial"] = -one["rank"], -one["high"], -one["low"], -one["partial"]
+        found["path"] = [_step(known, step) for step in _path(known, reading)]
+    material = Material(
+        space, known.tried, reading, shares, curves, scatter, known.hard, known.workers, known.models, known.stops
+    )  # fmt: skip
+    said = findings(material)
+    found["findings"] = [_finding(known, finding, space) for finding in said]
+    found["after"] = write(follow(space, [f for f in said if f.change])[0])
+    return found
+
+
+def compute_surface(known: Gathered, across: str, down: str, others: str) -> dict[str, Any]:
+    _, reading, _ = _read(known)
+    if reading is None:
+        return {}
+    found = surface(reading, across, down, others)
+    sides = [
+        {"name": a.name, "options": a.options, "positions": a.positions.tolist(), "values": list(a.values)}
+        for a in (found.across, found.down)
+    ]
+    points = []
+    for t in sorted((t for t in known.tried if t.mean is not None), key=lambda t: -(t.mean or 0.0))[:SURFACE_TRIALS]:
+        if across in t.configuration and down in t.configuration:
+            at = [float(reading.space.by_name[name].encode(t.configuration[name])) for name in (across, down)]
+            points.append({"id": max(t.id, 0), "at": at, "score": known.sign * (t.mean or 0.0)})
+    return {
+        "across": sides[0], "down": sides[1], "mean": (known.sign * found.mean).tolist(), "deviation": found.deviation.tolist(),
+        "explained": reading.explained, "covered": reading.covered, "points": points,
+    }  # fmt: skip
+
+
+def _rank(low: tuple[float, ...], top: tuple[float, ...]) -> float | None:
+    found = float(spearmanr(low, top).statistic)
+    return found if np.isfinite(found) else None
+
+
+def _curve(known: Gathered, curve: Along, space: Space) -> dict[str, Any]:
+    parameter = space.by_name[curve.name]
+    return {
+        "name": curve.name, "options": hasattr(parameter, "options"), "positions": curve.positions.tolist(), "values": list(curve.values),
+        "average": _line(known.sign, curve.average), "near": _line(known.sign, curve.near),
+    }  # fmt: skip
+
+
+def _line(sign: int, line: Line) -> dict[str, list[float]]:
+    low, high = (line.low, line.high) if sign > 0 else (-line.high, -line.low)
+    return {"mean": (sign * line.mean).tolist(), "low": low.tolist(), "high": high.tolist()}
+
+
+def _path(known: Gathered, reading: Reading) -> tuple[Step, ...]:
+    """From the usual settings to the trial that the model holds best."""
+    if known.begin is None or known.weighed != SCORES:
+        return ()
+    return path(reading, known.begin, reading.space.decode(np.nan_to_num(reading.best, nan=0.5)))
+
+
+def _step(known: Gathered, step: Step) -> dict[str, Any]:
+    score, error, trial = known.measured.get(identity(step.configuration), (None, None, None))
+    return {
+        "changed": [{"name": name, "before": before, "after": after} for name, (before, after) in step.changed.items()],
+        "configuration": dict(step.configuration), "score": known.sign * step.score, "gain": step.gain, "error": step.error,
+        "measured": score, "measured_error": error, "trial_id": trial,
+    }  # fmt: skip
+
+
+def _finding(known: Gathered, finding: Finding, space: Space) -> dict[str, Any]:
+    change = finding.change
+    return {
+        "code": finding.code, "facts": facts_of(finding.facts, known.names), "names": list(finding.names),
+        "trials": [i for i in finding.trials if i > 0],
+        "lines": [
+            {"name": p.name, "before": write_parameter(space.by_name[p.name]), "after": write_parameter(p)} for p in change.parameters
+        ],
+        "requirements": list(change.requirements), "plan": dict(change.plan),
+    }  # fmt: skip

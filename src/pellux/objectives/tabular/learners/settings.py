@@ -156,6 +156,11 @@ class Learner:
         """
         return parse("\n".join(self.line(s) for s in self.settings if s.part == OF_LEARNER and (uneven or not s.for_uneven)))
 
+    def ends(self) -> dict[str, tuple[float, float]]:
+        """Beyond which its numbers cannot go."""
+        allowed = [(s.name, s.allowed) for s in self.settings]
+        return {name: (p.low, p.high) for name, p in allowed if isinstance(p, (Real, Integer))}
+
     def check(self, space: Space) -> None:
         """Raise InvalidSpace when the space names an unknown setting or a value the learner does not accept."""
         known = {s.name: s for s in self.settings}

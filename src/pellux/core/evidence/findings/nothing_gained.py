@@ -1,0 +1,29 @@
+"""A search that learns has gained nothing for long, and its model expects no more: the next trials are better spent elsewhere."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from pellux.core.evidence.findings.contract import Finding, Material
+
+LEAST, SHARE = 20, 0.4  # trials since the last gain, and of all
+EXPECTED = 0.02  # of a standard deviation of the trials: what the space may still hold above the best
+TOLD = 0.6
+
+
+def find(material: Material) -> list[Finding]:
+    reading = material.reading
+    if reading is None or not material.models or reading.explained < TOLD:
+        return []
+    means = np.array([t.mean for t in material.scored], dtype=float)
+    last = int(means.argmax())
+    since = len(means) - 1 - last
+    if since < max(LEAST, SHARE * len(means)):
+        return []
+    reached = reading.at(reading.best[None])[0] if not np.isnan(reading.best).any() else reading.values.max(0) - EXPECTED
+    above = float(np.maximum(reading.values.max(0) - reached, 0).mean())
+    if above > max(EXPECTED, reading.noise):
+        return []
+    best = material.scored[last]
+    facts = {"since": since, "trials": len(means), "best": best.id, "gain": reading.unit * above}
+    return [Finding("nothing gained", facts, (), (best.id,), 0.6)]

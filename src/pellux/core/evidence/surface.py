@@ -1,0 +1,61 @@
+"""The score over any two parameters, with how sure that is: mean and standard deviation of the model, the others near the best or averaged."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pellux.core.errors import InvalidPlan
+from pellux.core.evidence.curves import OVER, near, steps, swept
+from pellux.core.evidence.reading import Reading
+from pellux.core.space import Choice, Value
+
+Array = NDArray[np.float64]
+ACROSS = 25  # positions along a number
+NEAR, AVERAGED = "near the best", "averaged"
+
+
+@dataclass(frozen=True)
+class Axis:
+    """A parameter along one side: positions in the unit interval and what stands there."""
+
+    name: str
+    options: bool
+    positions: Array
+    values: tuple[Value, ...]
+
+
+@dataclass(frozen=True)
+class Surface:
+    """`mean` and `deviation` in scores, shape (len(down.positions), len(across.positions))."""
+
+    across: Axis
+    down: Axis
+    mean: Array
+    deviation: Array
+
+
+def surface(reading: Reading, across: str, down: str, others: str = NEAR) -> Surface:
+    """Of two parameters that are searched; InvalidPlan for any other name, and for twice the same."""
+    if across == down:
+        raise InvalidPlan("A surface lies over two settings; these are one.", at="pair")
+    sides = [_axis(reading, name) for name in (across, down)]
+    places = [reading.space.place[name] for name in (across, down)]
+    grid = [axis.ravel() for axis in np.meshgrid(*(side.positions for side in sides))]
+    spread = np.concatenate([reading.first, reading.second])
+    bases = near(reading, *places)[:1] if others == NEAR else spread[: OVER // 2]
+    drawn = swept(reading, bases, dict(zip(places, grid, strict=True))).mean(0)
+    shape = len(sides[1].positions), len(sides[0].positions)
+    return Surface(
+        sides[0], sides[1], reading.in_scores(drawn.mean(1)).reshape(shape), (reading.unit * drawn.std(1, ddof=1)).reshape(shape)
+    )  # fmt: skip
+
+
+def _axis(reading: Reading, name: str) -> Axis:
+    if name not in reading.space.place:
+        raise InvalidPlan(f"'{name}' is no searched setting of this space.", at="pair")
+    parameter = reading.space.by_name[name]
+    positions = steps(parameter, ACROSS)
+    return Axis(name, isinstance(parameter, Choice), positions, tuple(parameter.decode(float(at)) for at in positions))

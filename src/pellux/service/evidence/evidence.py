@@ -1,0 +1,51 @@
+"""What the trials of a search say: asked for, known already or computed, and told in sentences."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from pellux.core.errors import Conflict
+from pellux.service.engine.engine import Engine
+from pellux.service.evidence.gathering import SCORES
+from pellux.service.evidence.kinds import SAYS, SURFACE
+from pellux.service.evidence.schemas import EvidenceView, SurfaceRequest, SurfaceView
+from pellux.service.evidence.sentences import said
+from pellux.store.runs import SEARCH, get_search
+from pellux.store.trials import count_ended
+
+ENOUGH_MORE = 10  # a tenth more trials than last time are worth another look
+NOTHING: dict[str, Any] = {
+    "trials": 0, "weighed": SCORES, "explained": 0.0, "covered": 0.0, "singles": [], "pairs": [], "curves": [], "directions": [],
+    "findings": [], "path": [], "noise": None, "rungs": [], "after": "",
+}  # fmt: skip
+NO_SURFACE: dict[str, Any] = {
+    "across": None, "down": None, "mean": [], "deviation": [], "explained": 0.0, "covered": 0.0, "points": [],
+}  # fmt: skip
+
+
+def ask_evidence(engine: Engine, search_id: int, *, wait: float = 0) -> EvidenceView:
+    """Known already for about as many trials as there are now, or started; `wait` is in seconds."""
+    problem_id, request = _request(engine, search_id)
+    row = engine.analyst.wait(engine.analyst.ask(problem_id, SAYS, request), wait)
+    found = {**NOTHING, **(row.result or {})}
+    findings = [
+        {**{k: v for k, v in one.items() if k not in ("facts",)}, "sentence": said(one["code"], one["facts"])}
+        for one in found["findings"]
+    ]
+    return EvidenceView.model_validate({**found, "findings": findings, "state": row.state, "message": row.message})
+
+
+def ask_surface(engine: Engine, search_id: int, wanted: SurfaceRequest) -> SurfaceView:
+    """Over two settings of the search's space."""
+    problem_id, request = _request(engine, search_id)
+    row = engine.analyst.wait(engine.analyst.ask(problem_id, SURFACE, {**request, **wanted.model_dump()}), 0)
+    return SurfaceView.model_validate({**NO_SURFACE, **(row.result or {}), "state": row.state, "message": row.message})
+
+
+def _request(engine: Engine, search_id: int) -> tuple[int, dict[str, Any]]:
+    with engine.workspace.database.read() as session:
+        search = get_search(session, search_id)
+        known = count_ended(session, search.problem_id)
+    if search.kind != SEARCH:
+        raise Conflict(f"A {search.kind} has no space of its own: ask for a search.")
+    return search.problem_id, {"search": search_id, "known": known - known % max(known // ENOUGH_MORE, 1)}

@@ -1,0 +1,189 @@
+"""What is known in the space of a search, as evidence takes it: its own trials, those of other searches that lie in it, results from elsewhere."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from statistics import median
+from typing import Any
+
+from pellux.core.evidence.findings import Tried
+from pellux.core.objective import Objective
+from pellux.core.space import Configuration, Space, identity, parse
+from pellux.core.strategies import CONTINUING, STRATEGIES, Partial
+from pellux.core.strategies.partial import history
+from pellux.service.planning.prior_knowledge import observations
+from pellux.service.planning.requests import SettingsRequest
+from pellux.service.planning.resolving import Resolved
+from pellux.service.workspace import Workspace
+from pellux.store.database import Session
+from pellux.store.problems import get_problem
+from pellux.store.records import Search, Trial
+from pellux.store.runs import get_search, searches_of
+from pellux.store.trials import ended_in_searches, trials_of
+
+SCORES, GAINS = "scores", "gains in an interval"  # what a trial is weighed by
+ENDED = ("scored", "failed", "ended early")
+
+
+@dataclass(frozen=True)
+class Gathered:
+    """All that a process needs to look for evidence; it can be pickled.
+
+    Attributes
+    ----------
+    weighed : str
+        'scores', or 'gains in an interval' where trials go on from each other.
+    whole : tuple of fold scores, one a trial
+        Of the search's own trials that have them all.
+    rungs : tuple of (rung, trials, pairs of a score there and at the highest rung that both have)
+    names : mapping of int to str
+        How a trial is called in a sentence.
+    begin : configuration or None
+        Where the way to the best begins: the usual settings.
+    measured : mapping of str to (mean, standard error or None, trial id)
+        Scores by the identity of a configuration.
+    """
+
+    space: str
+    sign: int
+    seed: int
+    weighed: str
+    tried: tuple[Tried, ...]
+    whole: tuple[tuple[float, ...], ...]
+    test_to_train: float
+    rungs: tuple[tuple[int, tuple[float, ...], tuple[float, ...]], ...]
+    names: Mapping[int, str]
+    begin: Configuration | None
+    measured: Mapping[str, tuple[float, float | None, int]]
+    hard: Mapping[str, tuple[float, float]] = field(default_factory=dict)
+    workers: int = 1
+    models: bool = False
+    stops: bool = False
+
+
+def gather(workspace: Workspace, search_id: int) -> Gathered:
+    """Of a search; what other searches and files know of its space counts as well."""
+    with workspace.database.read() as session:
+        search = get_search(session, search_id)
+        objective = workspace.objective(get_problem(session, search.problem_id))
+        return _gathered(session, search, objective)
+
+
+def _gathered(session: Session, search: Search, objective: Objective) -> Gathered:
+    judging, space, chosen = objective.judging, parse(search.space), objective.configurable(search.learner)
+    continuing = search.strategy in CONTINUING
+    mine = [t for t in trials_of(session, search.id) if t.state in ENDED]
+    turn = _Turned(space, chosen.defaults, judging.sign)
+    own = _gains(turn, mine) if continuing else _own(turn, search, mine, judging.fits)
+    rungs = () if continuing else _rungs(turn, mine)
+    others = [] if continuing else list(_others(session, search, objective, space, turn, {identity(t.configuration) for t in own}))
+    tried = (*own, *others)
+    numbers = {s.id: s.number for s in searches_of(session, search.problem_id)}
+    owners = ended_in_searches(session, search.problem_id, but_strategies=CONTINUING)
+    names = {t.id: f"trial {t.number}" for t in mine}
+    names |= {t.id: f"trial {t.number} of search {numbers[t.search_id]}" for t, _ in owners if t.search_id != search.id}
+    begin = space.placed(chosen.defaults, chosen.defaults) or space.completed({})
+    measured: dict[str, tuple[float, float | None, int]] = {}
+    for trial, place in [(t, turn.placed(t)) for t in (*[t for t, _ in owners if t.learner in ("", search.learner)], *mine)]:
+        if place is not None and trial.state == "scored" and trial.mean is not None and not continuing:
+            measured[identity(place)] = (trial.mean, trial.standard_error, trial.id)
+    whole = [tuple(judging.sign * s for s in t.scores if s is not None) for t in mine if t.state == "scored" and not continuing]
+    stopping = Resolved.from_json(search.stopping) if search.stopping else None
+    return Gathered(
+        search.space, judging.sign, search.id, GAINS if continuing else SCORES, tried,
+        tuple(scores for scores in whole if len(scores) == judging.fits), 1 / (judging.folds - 1) if judging.folds > 1 else 0.0,
+        rungs, names, begin, measured, chosen.ends(), search.workers, STRATEGIES[search.strategy].modelled if search.strategy in STRATEGIES else False,
+        stopping is not None and stopping.key != "none",
+    )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class _Turned:
+    """Reads trials as the space and the metric's direction have them."""
+
+    space: Space
+    defaults: Configuration
+    sign: int
+
+    def placed(self, trial: Trial) -> Configuration | None:
+        """A baseline, like a trial by hand, may lie outside."""
+        return self.space.placed(trial.configuration, self.defaults)
+
+    def scores(self, scores: Sequence[float | None]) -> tuple[float | None, ...]:
+        return tuple(None if score is None else self.sign * score for score in scores)
+
+
+def _own(turn: _Turned, search: Search, mine: Sequence[Trial], folds: int) -> list[Tried]:
+    """The search's trials; one that ended early counts with the score it would have had, as strategies take it."""
+    placed = [(t, place) for t in mine if (place := turn.placed(t)) is not None]
+    ladder = Resolved.from_json(search.stopping).ladder if search.stopping else None
+    partial = [
+        Partial(
+            place, {int(rung): turn.scores(scores) for rung, scores in t.results.items()}, t.seconds, t.state, t.number, t.rung, t.cohort,
+            turn.scores(t.scores),
+        )
+        for t, place in placed
+    ]  # fmt: skip
+    seen = history(turn.space, partial, folds, ladder.resource if ladder else "", ladder.top if ladder else 0)
+    return [
+        Tried(
+            t.id, place, one.mean, turn.scores(t.scores) if t.state == "scored" else (), t.seconds, t.state == "failed",
+            t.seen, t.pending if t.origin != "baseline" else 0,
+        )
+        for (t, place), one in zip(placed, seen, strict=True)
+    ]  # fmt: skip
+
+
+def _others(
+    session: Session, search: Search, objective: Objective, space: Space, turn: _Turned, known: set[str]
+) -> Iterator[Tried]:
+    """What is known from other searches and from elsewhere, as a warm start would take it."""
+    everything = SettingsRequest(warm_start="all")
+    places = {}
+    for trial, key in ended_in_searches(session, search.problem_id, but_strategies=CONTINUING):
+        moved = objective.translated(search.learner, trial.learner or key, trial.configuration)
+        here = None if moved is None else space.placed(moved, turn.defaults)
+        if here is not None:
+            places[identity(here)] = trial.id
+    for k, found in enumerate(observations(session, objective, search.problem_id, search.learner, space, everything), 1):
+        if found.identity not in known:
+            name = places.get(found.identity, -k)  # what comes from a file has no trial
+            yield Tried(name, found.configuration, found.mean, found.scores, found.seconds, found.state == "failed", own=False)
+
+
+def _rungs(turn: _Turned, mine: Sequence[Trial]) -> tuple[tuple[int, tuple[float, ...], tuple[float, ...]], ...]:
+    """For each rung below the highest: scores there, and of the same trials at the highest."""
+    means = [
+        {int(rung): sum(s for s in scores if s is not None) / len(scores) for rung, scores in t.results.items() if scores and None not in scores}
+        for t in mine
+    ]  # fmt: skip
+    top = max((rung for row in means for rung in row), default=0)
+    found = []
+    for rung in range(top):
+        both = [(turn.sign * row[rung], turn.sign * row[top]) for row in means if rung in row and top in row]
+        if len(both) >= 5:
+            found.append((rung, tuple(a for a, _ in both), tuple(b for _, b in both)))
+    return tuple(found)
+
+
+def _gains(turn: _Turned, mine: Sequence[Trial]) -> list[Tried]:
+    """Of trials that go on from each other: what each gained in its interval, against the others in the same interval.
+
+    Its score is its whole line's; the gain is its own settings' doing.
+    """
+    by_number = {t.number: t for t in mine}
+    gained: list[tuple[Trial, Configuration, float]] = []
+    for t in mine:
+        place = turn.placed(t)
+        parent = by_number.get(t.parent) if t.parent is not None else None
+        if place is None or t.mean is None or (t.parent is not None and (parent is None or parent.mean is None)):
+            continue
+        gained.append((t, place, turn.sign * (t.mean - (parent.mean if parent is not None and parent.mean is not None else 0.0))))
+    usual = {rung: median(g for t, _, g in gained if t.rung == rung) for rung in {t.rung for t, _, _ in gained}}
+    return [Tried(t.id, place, gain - usual[t.rung], (), t.seconds) for t, place, gain in gained]
+
+
+def facts_of(found: Mapping[str, Any], names: Mapping[int, str]) -> dict[str, Any]:
+    """A finding's numbers with trials called by their names."""
+    return {**found, "best": names.get(found["best"], "")} if "best" in found else dict(found)
