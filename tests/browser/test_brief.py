@@ -121,7 +121,7 @@ def test_several_learners_and_their_steps_are_laid_out_and_launched(page: Page, 
     [search] = server.get("/problems/1/searches")
     assert search["learner"] == f"{first} | {other}"
     assert search["trials"]["scored"] == 4, "the baselines were there already"
-    page.open("/p/1/evidence")
+    page.open("/p/1/evidence?view=trials")
     page.until(lambda: len(page.all("[data-trial]")) == 4)
     page.keys("j")
     page.keys("\ue007")

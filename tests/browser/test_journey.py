@@ -113,7 +113,7 @@ def test_from_a_file_to_a_decision(page: Page, csv: Path) -> None:
 
 
 def test_evidence_filters_sorts_and_inspects_by_keyboard(page: Page) -> None:
-    page.open("/p/1/evidence")
+    page.open("/p/1/evidence?view=trials")
     page.until(lambda: len(page.all("[data-trial]")) == 7)
     scores = [float(row.text.split("±")[0].split()[-1]) for row in page.all("[data-trial]")]
     assert scores == sorted(scores, reverse=True)

@@ -85,7 +85,7 @@ def test_it_is_watched_live(page: Page) -> None:
     page.wait_text("h1", "finished")
     page.find("[data-curves]")
     page.until(lambda: [e.get_attribute("data-rung") for e in page.all("[data-rung]")] == ["9", "3", "1"])
-    page.open("/p/1/evidence")
+    page.open("/p/1/evidence?view=trials")
     page.until(lambda: len(page.all("[data-trial]")) == PLAN["trials"] + 1)
     assert page.complaints() == []
 

@@ -17,6 +17,7 @@ from typing import Any
 import pytest
 
 from pellux.cli import main
+from pellux.core.space import parse
 from tests.making import mixed_columns, write_csv
 from tests.serving import Server
 
@@ -98,6 +99,21 @@ def test_run_shows_progress_and_the_outcome_in_words(folder: Path) -> None:
     assert "Search 1 finished: All 2 trials are done." in done.stderr
     assert "Baseline" in done.stderr
     assert "Best" in done.stderr
+
+
+def test_findings_are_told_in_words_as_json_and_as_a_space(folder: Path) -> None:
+    assert pellux(folder, "run", "plan.yaml", "--workspace", "w", "--set", "plan.trials=12").returncode == 0
+    done = pellux(folder, "findings", "problem:1", "--workspace", "w")
+    assert done.returncode == 0
+    assert "From 1" in done.stdout
+    assert "depth" in done.stdout
+    found = json.loads(pellux(folder, "findings", "1", "--workspace", "w", "--json").stdout)
+    assert {single["name"] for single in found["singles"]} == {"depth", "min_leaf"}
+    assert parse(pellux(folder, "findings", "1", "--workspace", "w", "--space").stdout) == parse(found["after"])
+    for wrong, words in (("99", "no search 99"), ("problem:7", "no problem 7"), ("search:1", "neither the id of a search")):
+        done = pellux(folder, "findings", wrong, "--workspace", "w")
+        assert done.returncode == 2
+        assert words in done.stderr
 
 
 def test_check_counts_and_keeps_nothing(folder: Path) -> None:

@@ -46,8 +46,9 @@ def test_settings_are_weighed_once_for_as_many_trials(engine: Engine, tmp_path: 
     over = until(
         lambda: (v := ask_surface(engine, search, SurfaceRequest(across="depth", down="balance"))).state != "running" and v
     )
-    assert (len(over.mean), len(over.mean[0]), over.state) == (2, 8, "done")
-    assert {tuple(p.at) for p in over.points}
+    assert over.surface is not None
+    assert (len(over.surface.mean), len(over.surface.mean[0]), over.state) == (2, 8, "done")
+    assert {tuple(p.at) for p in over.surface.points}
     # A later search's trials that lie in this space count here, too.
     more = launch(engine, problem_id, space="depth: 2 .. 6 int", trials=5, seed=5)
     assert engine.join(more, 60)

@@ -45,13 +45,16 @@ export class Refusal extends Error {
 export const api = createClient<paths>({ baseUrl: "" });
 
 const ONCE = "Idempotency-Key";
+/** Questions whose answer is there later: asked again, they want what is known by then and not what was said before. */
+const ASKED_AGAIN = /\/(evidence|surface|honest-score|importance|tree)$/;
 const SAME = 2_000; // ms within which the same wish again is a double click
 const sent = new Map<string, { key: string; at: number }>();
 
 /** Everything that is posted is carried out once, however often a button is hit or an answer is lost. */
 api.use({
   async onRequest({ request }) {
-    if (request.method !== "POST" || request.headers.has(ONCE)) return;
+    if (request.method !== "POST" || request.headers.has(ONCE) || ASKED_AGAIN.test(new URL(request.url).pathname))
+      return;
     const wish = `${request.url} ${await request.clone().text()}`;
     const now = Date.now();
     for (const [known, { at }] of sent) if (now - at > SAME) sent.delete(known);

@@ -1,16 +1,96 @@
-import { useQuery } from "@tanstack/react-query";
-import { api, settled, type Schemas } from "./client";
+import { useMutation, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
+import { api, settled, type Points, type Refusal, type Schemas, type Search } from "./client";
 import { keys } from "./keys";
 
-export type Importances = Schemas["ImportancesView"];
+export type Evidence = Schemas["EvidenceView"];
 export type Matters = Schemas["MattersView"];
+export type Finding = Schemas["SaidView"];
+export type Curve = Schemas["CurveView"];
+export type Direction = Schemas["DirectionView"];
+export type Step = Schemas["StepView"];
+export type Surface = Schemas["SurfaceShown"];
+export type Others = NonNullable<Schemas["SurfaceRequest"]["others"]>;
+export type Spent = Schemas["SpentView"];
 
-/** Which settings the score of a search depends on; computed when it is first asked for. */
-export const useImportances = (search: number, wanted: boolean) =>
+/** What the trials of a search say; computed when it is first asked for. */
+export const useEvidence = (search: number | null) =>
   useQuery({
-    queryKey: keys.analysis("what matters", search),
-    enabled: wanted,
+    queryKey: keys.analysis("evidence", search ?? 0),
+    enabled: search !== null,
     queryFn: () =>
-      settled(api.POST("/api/v1/searches/{search_id}/importance", { params: { path: { search_id: search } } })),
+      settled(api.POST("/api/v1/searches/{search_id}/evidence", { params: { path: { search_id: search! } } })),
     retry: false,
   });
+
+export const useSurface = (search: number, across: string, down: string, others: Others, wanted: boolean) =>
+  useQuery({
+    queryKey: keys.surface(search, across, down, others),
+    enabled: wanted,
+    queryFn: () =>
+      settled(
+        api.POST("/api/v1/searches/{search_id}/surface", {
+          params: { path: { search_id: search } },
+          body: { across, down, others },
+        }),
+      ),
+    retry: false,
+  });
+
+/** The searches of a problem side by side. */
+export const useSpending = (problem: number) =>
+  useQuery({
+    queryKey: keys.spending(problem),
+    queryFn: () =>
+      settled(api.GET("/api/v1/problems/{problem_id}/spending", { params: { path: { problem_id: problem } } })),
+  });
+
+/** Measures the way from the usual settings to the best, as a search of its own. */
+export function useMeasurePath(search: number, onBegun: (made: Search) => void) {
+  const client = useQueryClient();
+  return useMutation<Search, Refusal>({
+    mutationFn: () =>
+      settled(api.POST("/api/v1/searches/{search_id}/path", { params: { path: { search_id: search } } })),
+    onSuccess: async (made) => {
+      await client.invalidateQueries({ queryKey: keys.searches(made.problem_id) });
+      onBegun(made);
+    },
+  });
+}
+
+/** The trials of several searches as one list of columns; `of` says whose each is. */
+export function usePointsOf(searches: number[]): { points: Points; of: number[] } | null {
+  const answers = useQueries({
+    queries: searches.map((search) => ({
+      queryKey: keys.points(search),
+      staleTime: Infinity,
+      queryFn: () =>
+        settled(api.GET("/api/v1/searches/{search_id}/points", { params: { path: { search_id: search } } })),
+    })),
+    combine: (found) => ({ all: found.map((one) => one.data), ready: found.every((one) => one.data !== undefined) }),
+  });
+  if (!answers.ready) return null;
+  const known = answers.all as Points[];
+  if (known.length === 1) return { points: known[0]!, of: known[0]!.ids.map(() => searches[0]!) };
+  return { points: joined(known), of: known.flatMap((one, i) => one.ids.map(() => searches[i]!)) };
+}
+
+/** Columns one after another; a setting that a search does not have is empty there. */
+export function joined(parts: Points[]): Points {
+  const names = [...new Set(parts.flatMap((one) => Object.keys(one.values)))];
+  const column = (key: keyof Points) => parts.flatMap((one) => one[key] as never[]);
+  return {
+    numbers: column("numbers"),
+    ids: column("ids"),
+    states: column("states"),
+    origins: column("origins"),
+    means: column("means"),
+    standard_errors: column("standard_errors"),
+    seconds: column("seconds"),
+    ended_at: column("ended_at"),
+    values: Object.fromEntries(
+      names.map((name) => [name, parts.flatMap((one) => one.values[name] ?? one.ids.map(() => null))]),
+    ),
+    fold_effects: parts[0]?.fold_effects ?? [],
+    complete: parts.reduce((sum, one) => sum + one.complete, 0),
+  };
+}

@@ -36,4 +36,13 @@ export const keys = {
   weighed: (problem: number, weighing: unknown) => ["finalists", problem, weighing],
   analyses: ["analysis"],
   analysis: (kind: string, id: number) => ["analysis", kind, id],
+  surface: (search: number, across: string, down: string, others: string) => [
+    "analysis",
+    "surface",
+    search,
+    across,
+    down,
+    others,
+  ],
+  spending: (problem: number) => ["searches", problem, "spending"],
 } as const;

@@ -809,7 +809,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/searches/{search_id}/importance": {
+    "/api/v1/searches/{search_id}/evidence": {
         parameters: {
             query?: never;
             header?: never;
@@ -818,8 +818,59 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Which settings the score depends on, over the search's space: known already, or its computation started. */
-        post: operations["post_setting_importance"];
+        /** What its trials say, over its space, with findings: known already, or its computation started. */
+        post: operations["post_search_evidence"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/searches/{search_id}/surface": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The score over two of its settings: known already, or its computation started. */
+        post: operations["post_search_surface"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/searches/{search_id}/path": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Measure the way from the usual settings to the best: a search of the steps that no trial has been at. */
+        post: operations["post_path_search"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/problems/{problem_id}/spending": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What its searches made of their time, side by side. */
+        get: operations["get_problem_spending"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1422,6 +1473,15 @@ export interface components {
             /** Stopping */
             stopping: components["schemas"]["RuleView"][];
         };
+        /** ChangedView */
+        ChangedView: {
+            /** Name */
+            name: string;
+            /** Before */
+            before: boolean | number | string | null;
+            /** After */
+            after: boolean | number | string | null;
+        };
         /** ClassView */
         ClassView: {
             /** Label */
@@ -1687,6 +1747,30 @@ export interface components {
             failed: number;
             /** Withdrawn */
             withdrawn: number;
+        };
+        /**
+         * CurveView
+         * @description The score along one setting.
+         */
+        CurveView: {
+            /** Name */
+            name: string;
+            /**
+             * Options
+             * @description Whether its values are options, with nothing in between.
+             */
+            options: boolean;
+            /**
+             * Positions
+             * @description Places on the setting's scale, from 0 to 1.
+             */
+            positions: number[];
+            /** Values */
+            values: (boolean | number | string)[];
+            /** @description Over the rest of the space. */
+            average: components["schemas"]["LineView"];
+            /** @description With the rest as in the trials that the model holds best. */
+            near: components["schemas"]["LineView"];
         };
         /**
          * CurvesView
@@ -1983,6 +2067,111 @@ export interface components {
             baseline: components["schemas"]["PredictionsView"] | null;
             /** Metrics */
             metrics: components["schemas"]["MetricPair"][];
+        };
+        /**
+         * DirectionView
+         * @description Which way the score goes with a number.
+         */
+        DirectionView: {
+            /** Name */
+            name: string;
+            /**
+             * Trend
+             * @enum {string}
+             */
+            trend: "more is better" | "less is better" | "best between" | "no trend";
+            /**
+             * Until
+             * @description Where it gains no more, or where the best is, of 'best between'.
+             */
+            until: boolean | number | string | null;
+            /**
+             * Rank
+             * @description Spearman's rank correlation with the score.
+             */
+            rank: number;
+            /**
+             * Low
+             * @description Lower end of its 90 % interval.
+             */
+            low: number;
+            /** High */
+            high: number;
+            /**
+             * Partial
+             * @description The same with the ranks of all other numbers taken out.
+             */
+            partial: number;
+            /** Trials */
+            trials: number;
+        };
+        /**
+         * EarlyLookView
+         * @description How far an early look tells the order at the end.
+         */
+        EarlyLookView: {
+            /** Rung */
+            rung: number;
+            /** Trials */
+            trials: number;
+            /**
+             * Rank
+             * @description Spearman's rank correlation of scores at this rung and at the highest.
+             */
+            rank: number | null;
+        };
+        /**
+         * EvidenceView
+         * @description What the trials of a search say, over its space.
+         */
+        EvidenceView: {
+            /** State */
+            state: string;
+            /** Message */
+            message: string;
+            /**
+             * Trials
+             * @description Scored trials that it rests on; 0 where they are too few or all alike.
+             */
+            trials: number;
+            /**
+             * Weighed
+             * @description What trials are weighed by.
+             * @enum {string}
+             */
+            weighed: "scores" | "gains in an interval";
+            /**
+             * Explained
+             * @description Share of the scores' variance that the model foretells of trials it did not see.
+             */
+            explained: number;
+            /**
+             * Covered
+             * @description Share of the trials whose score lies in the model's 80 % band when it did not see them.
+             */
+            covered: number;
+            /** Singles */
+            singles: components["schemas"]["MattersView"][];
+            /** Pairs */
+            pairs: components["schemas"]["TogetherView"][];
+            /** Curves */
+            curves: components["schemas"]["CurveView"][];
+            /** Directions */
+            directions: components["schemas"]["DirectionView"][];
+            /** Findings */
+            findings: components["schemas"]["SaidView"][];
+            /** Path */
+            path: components["schemas"]["StepView"][];
+            noise: components["schemas"]["NoiseView"] | null;
+            /** Rungs */
+            rungs: components["schemas"]["EarlyLookView"][];
+            /** @description Over the two settings that do most together, the others near the best. */
+            surface: components["schemas"]["SurfaceShown"] | null;
+            /**
+             * After
+             * @description The space with all changes of the findings made; empty where nothing is found.
+             */
+            after: string;
         };
         /**
          * Finalist
@@ -2585,30 +2774,6 @@ export interface components {
             columns: components["schemas"]["ColumnImportanceView"][];
         };
         /**
-         * ImportancesView
-         * @description Which settings the score depends on, over the space of a search.
-         */
-        ImportancesView: {
-            /** State */
-            state: string;
-            /** Message */
-            message: string;
-            /**
-             * Trials
-             * @description Scored trials that it rests on; 0 where they are too few or all alike.
-             */
-            trials: number;
-            /**
-             * Explained
-             * @description Share of the scores' variance that the model foretells of trials it did not see.
-             */
-            explained: number;
-            /** Singles */
-            singles: components["schemas"]["MattersView"][];
-            /** Pairs */
-            pairs: components["schemas"]["TogetherView"][];
-        };
-        /**
          * JudgedBy
          * @description The score that decides: how it is called, which way is good, and how it is found.
          */
@@ -2830,6 +2995,30 @@ export interface components {
              */
             "no gain in"?: number | null;
         };
+        /**
+         * LineChange
+         * @description A line of the space before and after.
+         */
+        LineChange: {
+            /** Name */
+            name: string;
+            /** Before */
+            before: string;
+            /** After */
+            after: string;
+        };
+        /**
+         * LineView
+         * @description Along positions, in the metric's own direction: mean and the ends of an 80 % band.
+         */
+        LineView: {
+            /** Mean */
+            mean: number[];
+            /** Low */
+            low: number[];
+            /** High */
+            high: number[];
+        };
         /** LookFile */
         LookFile: {
             /** Name */
@@ -2863,6 +3052,8 @@ export interface components {
             total: components["schemas"]["ShareView"];
             /** @description By itself, as long as the score is within its best quarter. */
             among_good: components["schemas"]["ShareView"];
+            /** @description The same with all that it does together with others. */
+            total_among_good: components["schemas"]["ShareView"];
         };
         /** MeasureView */
         MeasureView: {
@@ -2913,6 +3104,31 @@ export interface components {
              * @default
              */
             token?: string;
+        };
+        /**
+         * NoiseView
+         * @description How much of the differences between trials is chance.
+         */
+        NoiseView: {
+            /**
+             * Share
+             * @description Of the variance between trials, what the scatter of their folds would make by itself.
+             */
+            share: number;
+            /**
+             * P Value
+             * @description Of the hypothesis that all trials are equally good.
+             */
+            p_value: number;
+            /**
+             * Alike
+             * @description Trials that cannot be told from the best.
+             */
+            alike: number;
+            /** Trials */
+            trials: number;
+            /** Folds */
+            folds: number;
         };
         /**
          * OpenCurve
@@ -3107,6 +3323,12 @@ export interface components {
              * @default
              */
             where?: string;
+            /**
+             * Among
+             * @description Only these trials: ids parted by commas.
+             * @default
+             */
+            among?: string;
         };
         /**
          * PagedTrial
@@ -3836,6 +4058,40 @@ export interface components {
             trials: components["schemas"]["RecheckedView"][];
         };
         /**
+         * SaidView
+         * @description Something that the trials say, and what would follow from it.
+         */
+        SaidView: {
+            /** Code */
+            code: string;
+            /** Sentence */
+            sentence: string;
+            /** Names */
+            names: string[];
+            /**
+             * Trials
+             * @description Ids of the trials behind it.
+             */
+            trials: number[];
+            /**
+             * Lines
+             * @description Lines of the space that Apply changes.
+             */
+            lines: components["schemas"]["LineChange"][];
+            /**
+             * Requirements
+             * @description What Apply adds to the space as a requirement.
+             */
+            requirements: string[];
+            /**
+             * Plan
+             * @description Plan keys that Apply changes.
+             */
+            plan: {
+                [key: string]: boolean | number | string;
+            };
+        };
+        /**
          * SearchChanged
          * @description A search, baseline run, re-judging or safety check began or changed its state; `reason` is a sentence.
          */
@@ -4196,6 +4452,17 @@ export interface components {
             /** Shortlisted */
             shortlisted: number;
         };
+        /** SideView */
+        SideView: {
+            /** Name */
+            name: string;
+            /** Options */
+            options: boolean;
+            /** Positions */
+            positions: number[];
+            /** Values */
+            values: (boolean | number | string)[];
+        };
         /** SpaceChange */
         SpaceChange: {
             /** Name */
@@ -4277,6 +4544,60 @@ export interface components {
             /** Column */
             column: number | null;
         };
+        /**
+         * SpendingView
+         * @description Searches of a problem side by side.
+         */
+        SpendingView: {
+            /** Baseline */
+            baseline: number | null;
+            /** Searches */
+            searches: components["schemas"]["SpentView"][];
+        };
+        /**
+         * SpentView
+         * @description What one search made of its time.
+         */
+        SpentView: {
+            /** Search Id */
+            search_id: number;
+            /** Number */
+            number: number;
+            /** Strategy */
+            strategy: string;
+            /** Early Stopping */
+            early_stopping: string;
+            /** Workers */
+            workers: number;
+            /** Best */
+            best: number | null;
+            /** Trials */
+            trials: number;
+            /** Fits */
+            fits: number;
+            /** Seconds */
+            seconds: number;
+            /**
+             * Near After
+             * @description Trials, fits and seconds until one came within a quarter of the way from the median of the problem to its best.
+             */
+            near_after: number[] | null;
+            /**
+             * Far Share
+             * @description Share of the seconds spent on trials that never came near.
+             */
+            far_share: number;
+            /**
+             * Blind Share
+             * @description Share of the trials not yet known when one was proposed, on average.
+             */
+            blind_share: number;
+            /**
+             * Rises
+             * @description Where the best rose: trials, fits and seconds by then, and the score.
+             */
+            rises: number[][];
+        };
         /** SplitPart */
         SplitPart: {
             /** Name */
@@ -4311,6 +4632,42 @@ export interface components {
              * @enum {string}
              */
             state: "running" | "paused" | "stopped";
+        };
+        /**
+         * StepView
+         * @description A change on the way from the usual settings to the best trial.
+         */
+        StepView: {
+            /** Changed */
+            changed: components["schemas"]["ChangedView"][];
+            /** Configuration */
+            configuration: {
+                [key: string]: boolean | number | string;
+            };
+            /**
+             * Score
+             * @description The model's, after it.
+             */
+            score: number;
+            /**
+             * Gain
+             * @description By how much it is better than before; negative where it is worse.
+             */
+            gain: number;
+            /**
+             * Error
+             * @description One standard deviation of the gain.
+             */
+            error: number;
+            /**
+             * Measured
+             * @description The score of a trial of exactly this configuration, where there is one.
+             */
+            measured: number | null;
+            /** Measured Error */
+            measured_error: number | null;
+            /** Trial Id */
+            trial_id: number | null;
         };
         /**
          * StoppingView
@@ -4365,6 +4722,63 @@ export interface components {
          */
         SummaryView: {
             [key: string]: unknown;
+        };
+        /**
+         * SurfacePoint
+         * @description A trial on it; id 0 for a result from elsewhere.
+         */
+        SurfacePoint: {
+            /** Id */
+            id: number;
+            /** At */
+            at: number[];
+            /** Score */
+            score: number;
+        };
+        /**
+         * SurfaceRequest
+         * @description Two settings, and what the others are.
+         */
+        SurfaceRequest: {
+            /** Across */
+            across: string;
+            /** Down */
+            down: string;
+            /**
+             * Others
+             * @default near the best
+             * @enum {string}
+             */
+            others?: "near the best" | "averaged";
+        };
+        /**
+         * SurfaceShown
+         * @description The score over two settings, as the model has it; rows go down, columns across.
+         */
+        SurfaceShown: {
+            across: components["schemas"]["SideView"];
+            down: components["schemas"]["SideView"];
+            /** Mean */
+            mean: number[][];
+            /** Deviation */
+            deviation: number[][];
+            /** Explained */
+            explained: number;
+            /** Covered */
+            covered: number;
+            /** Points */
+            points: components["schemas"]["SurfacePoint"][];
+        };
+        /**
+         * SurfaceView
+         * @description `surface` is null while it is computed, and where the trials say too little.
+         */
+        SurfaceView: {
+            /** State */
+            state: string;
+            /** Message */
+            message: string;
+            surface: components["schemas"]["SurfaceShown"] | null;
         };
         /**
          * TakeRequest
@@ -6093,6 +6507,7 @@ export interface operations {
                 sort?: string;
                 descending?: boolean;
                 where?: string;
+                among?: string;
             };
             header?: never;
             path: {
@@ -6259,6 +6674,7 @@ export interface operations {
                 sort?: string;
                 descending?: boolean;
                 where?: string;
+                among?: string;
             };
             header?: never;
             path: {
@@ -6515,7 +6931,7 @@ export interface operations {
             };
         };
     };
-    post_setting_importance: {
+    post_search_evidence: {
         parameters: {
             query?: never;
             header?: never;
@@ -6532,7 +6948,104 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ImportancesView"];
+                    "application/json": components["schemas"]["EvidenceView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_search_surface: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                search_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SurfaceRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SurfaceView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_path_search: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                search_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SearchView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_problem_spending: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                problem_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpendingView"];
                 };
             };
             /** @description A problem. */

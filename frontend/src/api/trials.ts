@@ -1,4 +1,11 @@
-import { keepPreviousData, useMutation, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
+import {
+  keepPreviousData,
+  queryOptions,
+  useMutation,
+  useQueries,
+  useQuery,
+  useQueryClient,
+} from "@tanstack/react-query";
 import { api, settled, type Refusal, type Schemas, type Search } from "./client";
 import { keys } from "./keys";
 
@@ -8,6 +15,7 @@ export interface Ordering {
   sort: string;
   descending: boolean;
   where: string;
+  among?: string; // ids, parted by commas
 }
 
 export type PagedTrial = Schemas["PagedTrial"];
@@ -64,12 +72,13 @@ export function useTrialsNumbered(searches: Search[], number: number | null) {
   return answers.flatMap((answer, i) => (answer.data?.trials ?? []).map((trial) => ({ search: searches[i]!, trial })));
 }
 
-export const useTrial = (id: number | null) =>
-  useQuery({
-    queryKey: keys.trial(id ?? 0),
-    enabled: id !== null,
-    queryFn: () => settled(api.GET("/api/v1/trials/{trial_id}", { params: { path: { trial_id: id! } } })),
+export const trialQuery = (id: number) =>
+  queryOptions({
+    queryKey: keys.trial(id),
+    queryFn: () => settled(api.GET("/api/v1/trials/{trial_id}", { params: { path: { trial_id: id } } })),
   });
+
+export const useTrial = (id: number | null) => useQuery({ ...trialQuery(id ?? 0), enabled: id !== null });
 
 export function useTrialRemarks(trial: number) {
   const client = useQueryClient();

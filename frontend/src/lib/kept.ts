@@ -21,4 +21,8 @@ export function keepDraft(key: string, after: string, draft: unknown): void {
   }
 }
 
+/** How somebody likes it, whatever it rests on. */
+export const readKept = <T>(key: string): Partial<T> => (readDraft(key, "always") as Partial<T> | null) ?? {};
+export const writeKept = (key: string, kept: unknown): void => keepDraft(key, "always", kept);
+
 export const dropDraft = (key: string): void => localStorage.removeItem(key);

@@ -4,7 +4,7 @@ import { describe, expect, it } from "vitest";
 import { at, called, open, type } from "../stand";
 
 const options = () => screen.queryAllByRole("option");
-const find = async (words: string, path = "/p/1/evidence?search=1") => {
+const find = async (words: string, path = "/p/1/evidence?search=1&view=trials") => {
   const shown = open(path);
   await waitFor(() => expect(document.querySelectorAll("[data-trial]").length).toBeGreaterThan(0));
   fireEvent.keyDown(window, { key: "k", ctrlKey: true });

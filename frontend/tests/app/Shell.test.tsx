@@ -25,12 +25,12 @@ describe("everywhere", () => {
   });
 
   it("keeps its keys to itself while somebody types", async () => {
-    const { where } = open("/p/1/evidence?search=1");
+    const { where } = open("/p/1/evidence?search=1&view=trials");
     const entry = await field("Filter trials");
     key("5", entry);
     key("n", entry);
     key("?", entry);
-    expect(where()).toBe("/p/1/evidence?search=1");
+    expect(where()).toBe("/p/1/evidence?search=1&view=trials");
     expect(screen.queryByText("Keys")).toBeNull();
     key("?");
     const keys = await screen.findByText("Keys");

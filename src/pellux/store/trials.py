@@ -259,11 +259,12 @@ def page(
     searched: Collection[str],
     metric: str,
     recorded: Collection[str] = (),
+    among: Sequence[int] = (),
 ) -> tuple[list[Trial], int]:
     """A page of the trials of some searches, and how many there are in all. `where` is comparisons parted by commas; `searched` are
-    the parameters of the spaces, `metric` is what the scores are of, `recorded` are the metrics beside it."""
+    the parameters of the spaces, `metric` is what the scores are of, `recorded` are the metrics beside it; `among` are ids."""
     names = _Names(session, searches, searched, metric, recorded)
-    chosen = [T.search_id.in_(searches), *_conditions(where, names)]
+    chosen = [T.search_id.in_(searches), *([T.id.in_(among)] if among else []), *_conditions(where, names)]
     total = session.scalar(select(func.count(T.id)).where(*chosen)) or 0
     key = names.column(sort, at="sort")
     order = (key.desc() if descending else key.asc()).nulls_last()

@@ -1,11 +1,12 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useMemo, useRef, useState, type RefObject } from "react";
-import type { Problem, TrialRow } from "../../api/client";
-import { useTrialRemarks } from "../../api/trials";
-import { count, duration, plural, scalar, score, withError } from "../../lib/format";
+import type { Problem } from "../../api/client";
+import { useRows, type Ordering, type Source } from "../../api/trials";
+import { count } from "../../lib/format";
 import { scoreScale } from "../../lib/ramp";
-import { FoldRing } from "../../charts/FoldRing";
-import { useRows, type Ordering, type PagedTrial, type Source } from "../../api/trials";
+import { TrialCell } from "./TrialCell";
+import { arranged, columnsOf, offsets, type Arrangement } from "./trialColumns";
+import { useTableKeys } from "./useTableKeys";
 
 interface Props {
   problem: Problem;
@@ -21,9 +22,16 @@ interface Props {
   filter: RefObject<HTMLInputElement | null>;
   selected: number | null;
   inspect: (id: number | null) => void;
+  arrangement: Arrangement;
+  marked: number[]; // for comparing
+  mark: (id: number) => void;
+  tools: React.ReactNode;
 }
 
 const ROW = 38;
+const GAP = 10;
+const EDGE = 12;
+const MARKS = 56; // pixels of the last two cells
 
 /** What a short header stands for. */
 const SAID: Record<string, string> = {
@@ -46,6 +54,10 @@ export function TrialTable({
   filter,
   selected,
   inspect,
+  arrangement,
+  marked,
+  mark,
+  tools,
 }: Props) {
   const scroller = useRef<HTMLDivElement>(null);
   const [seen, setSeen] = useState({ first: 0, last: 30 });
@@ -77,28 +89,26 @@ export function TrialTable({
     at,
     setAt,
     inspect,
+    mark,
     selected,
     filter,
     scrollTo: (i) => virtual.scrollToIndex(i),
   });
+  const columns = arranged(
+    columnsOf({ together, metric: problem.judging.metric_label, recorded, settings: parameters }),
+    arrangement,
+  );
+  const left = offsets(columns, arrangement.pinned, GAP, EDGE);
+  const pinned = (key: string, background: string) =>
+    left.has(key) ? ({ position: "sticky", left: left.get(key), background, zIndex: 1 } as const) : undefined;
   const grid = {
     display: "grid",
-    gridTemplateColumns: `${together ? "56px " : ""}64px 44px 172px 84px repeat(${parameters.length + recorded.length}, minmax(76px, 1fr)) 64px 28px`,
+    gridTemplateColumns: `${columns.map((column) => column.width).join(" ")} 24px 22px`,
     alignItems: "center",
-    gap: 10,
-    padding: "0 12px",
-    minWidth: 450 + (parameters.length + recorded.length) * 90,
+    gap: GAP,
+    padding: `0 ${EDGE}px`,
+    minWidth: columns.reduce((sum, column) => sum + column.pixels + GAP, MARKS + 2 * EDGE),
   } as const;
-  const columns: [string, string][] = [
-    ...(together ? [["search", "Search"] as [string, string]] : []),
-    ["number", "Trial"],
-    ["", "Folds"],
-    ["score", problem.judging.metric_label],
-    ["seconds", "Cost"],
-    ...recorded.map((m): [string, string] => [m, m]),
-    ...parameters.map((p): [string, string] => [p, p]),
-    ["seen", "Knew"],
-  ];
   return (
     <div
       className="sheet"
@@ -113,14 +123,17 @@ export function TrialTable({
         aria-rowcount={(total ?? 0) + 1}
       >
         <div className="sunk" role="row" style={{ ...grid, position: "sticky", top: 0, height: 32, zIndex: 1 }}>
-          {columns.map(([key, label], i) => (
+          {columns.map(({ key, label }) => (
             <span
-              key={key || i}
+              key={key}
               role="columnheader"
               aria-sort={ordering.sort === key ? (ordering.descending ? "descending" : "ascending") : undefined}
               className="cut"
+              style={pinned(key, "var(--sunk)")}
             >
-              {key ? (
+              {key === "folds" ? (
+                <span className="unseen">{label}</span>
+              ) : (
                 <button
                   className="plain-button small"
                   style={{ fontWeight: ordering.sort === key ? 700 : 500 }}
@@ -130,11 +143,12 @@ export function TrialTable({
                   {label}
                   {ordering.sort === key && (ordering.descending ? " ▾" : " ▴")}
                 </button>
-              ) : (
-                <span className="unseen">{label}</span>
               )}
             </span>
           ))}
+          <span role="columnheader">
+            <span className="unseen">Compare</span>
+          </span>
           <span role="columnheader">
             <span className="unseen">Shortlisted</span>
           </span>
@@ -142,6 +156,12 @@ export function TrialTable({
         <div className="anchor" style={{ height: virtual.getTotalSize() }}>
           {virtual.getVirtualItems().map((item) => {
             const trial = rows.get(item.index);
+            const background =
+              trial && trial.id === selected
+                ? "var(--spruce-tint)"
+                : item.index === at
+                  ? "var(--sunk)"
+                  : "var(--sheet)";
             return (
               <div
                 className="underlined clickable"
@@ -162,25 +182,36 @@ export function TrialTable({
                   right: 0,
                   height: ROW,
                   transform: `translateY(${item.start}px)`,
-                  background:
-                    trial && trial.id === selected
-                      ? "var(--spruce-tint)"
-                      : item.index === at
-                        ? "var(--sunk)"
-                        : undefined,
+                  background,
                 }}
               >
                 {trial ? (
-                  <Cells
-                    trial={trial}
-                    beside={[rows.get(item.index - 1)?.mean, rows.get(item.index + 1)?.mean]}
-                    together={together}
-                    best={best === trial.id}
-                    folds={folds}
-                    recorded={recorded}
-                    parameters={parameters}
-                    scale={scale}
-                  />
+                  <>
+                    {columns.map((column) => (
+                      <TrialCell
+                        key={column.key}
+                        trial={trial}
+                        column={column}
+                        beside={[rows.get(item.index - 1)?.mean, rows.get(item.index + 1)?.mean]}
+                        best={best === trial.id}
+                        folds={folds}
+                        scale={scale}
+                        style={pinned(column.key, background)}
+                      />
+                    ))}
+                    <span role="cell" onClick={(event) => event.stopPropagation()}>
+                      <input
+                        type="checkbox"
+                        tabIndex={-1}
+                        checked={marked.includes(trial.id)}
+                        onChange={() => mark(trial.id)}
+                        aria-label={`Compare trial ${trial.number}`}
+                      />
+                    </span>
+                    <span role="cell" aria-label={trial.shortlisted ? "on the shortlist" : undefined} className="honey">
+                      {trial.shortlisted ? "◆" : ""}
+                    </span>
+                  </>
                 ) : (
                   <span className="soft">…</span>
                 )}
@@ -190,98 +221,16 @@ export function TrialTable({
         </div>
         {total === 0 && <p className="soft roomy">No trial matches the filter.</p>}
       </div>
-      <p className="small soft ruled" style={{ padding: "6px 12px" }}>
-        {total === null ? "…" : `${count(total)} trials`} · <span className="key">j</span>{" "}
-        <span className="key">k</span> move, <span className="key">Enter</span> inspects, <span className="key">s</span>{" "}
-        shortlists, <span className="key">/</span> filters
-      </p>
+      <div className="row small soft ruled" style={{ padding: "4px 12px" }}>
+        <span className="grow">
+          {total === null ? "…" : `${count(total)} trials`} · <span className="key">j</span>{" "}
+          <span className="key">k</span> move, <span className="key">Enter</span> inspects,{" "}
+          <span className="key">s</span> shortlists, <span className="key">x</span> compares,{" "}
+          <span className="key">/</span> filters
+        </span>
+        {tools}
+      </div>
     </div>
-  );
-}
-
-function Cells({
-  trial,
-  beside,
-  together,
-  best,
-  folds,
-  recorded,
-  parameters,
-  scale,
-}: {
-  trial: PagedTrial;
-  beside: (number | null | undefined)[]; // scores of the rows next to it
-  together: boolean;
-  best: boolean;
-  folds: number;
-  recorded: string[];
-  parameters: string[];
-  scale: ReturnType<typeof scoreScale>;
-}) {
-  return (
-    <>
-      {together && (
-        <span role="cell" className="mono soft">
-          {trial.search_number || "–"}
-        </span>
-      )}
-      <span role="cell" className="mono">
-        {trial.origin === "baseline" ? "base" : trial.number}
-      </span>
-      <span role="cell">
-        <FoldRing scores={trial.scores} folds={folds} state={trial.state} scale={scale} />
-      </span>
-      <span
-        role="cell"
-        className={best ? "honey" : trial.state === "failed" ? "ember cut" : "cut"}
-        style={{ fontWeight: best ? 700 : 500 }}
-        title={trial.reason}
-      >
-        <Score trial={trial} beside={beside} />
-      </span>
-      <span role="cell" className="small">
-        {duration(trial.seconds)}
-      </span>
-      {recorded.map((metric) => (
-        <span key={metric} role="cell" className="mono small">
-          {score(trial.recorded[metric])}
-        </span>
-      ))}
-      {parameters.map((name) => (
-        <span key={name} role="cell" className="mono cut" title={scalar(trial.configuration[name])}>
-          {name in trial.configuration ? scalar(trial.configuration[name]) : ""}
-        </span>
-      ))}
-      <span
-        role="cell"
-        className="small soft"
-        title={`Proposed with ${plural(trial.seen, "result")} known and ${plural(trial.pending, "trial")} still under way`}
-      >
-        {count(trial.seen)}
-      </span>
-      <span role="cell" aria-label={trial.shortlisted ? "on the shortlist" : undefined} className="honey">
-        {trial.shortlisted ? "◆" : ""}
-      </span>
-    </>
-  );
-}
-
-/** The mean; of a trial that ended before, its state, what its folds had come to, and why. */
-function Score({ trial, beside }: { trial: PagedTrial; beside: (number | null | undefined)[] }) {
-  if (trial.mean !== null) return withError(trial.mean, trial.standard_error, beside);
-  const folds = trial.scores.filter((s): s is number => s !== null);
-  const part = folds.length ? score(folds.reduce((sum, s) => sum + s, 0) / folds.length) : "";
-  return (
-    <>
-      {trial.state}
-      {part && (
-        <span className="soft" title={`${part} is the mean of the folds so far. ${trial.reason}`}>
-          {" "}
-          · {part}
-        </span>
-      )}
-      {!part && trial.reason && <span className="soft"> · {trial.reason}</span>}
-    </>
   );
 }
 
@@ -290,43 +239,7 @@ function useLastGood(of: Source, ordering: Ordering, seen: { first: number; last
   const [good, setGood] = useState(ordering);
   const asked = useRows(of, ordering, seen.first, seen.last);
   const held = useRows(of, good, seen.first, seen.last);
-  const same = good.where === ordering.where && good.sort === ordering.sort && good.descending === ordering.descending;
+  const same = (["where", "sort", "descending", "among"] as const).every((key) => good[key] === ordering[key]);
   if (!same && !asked.error && asked.total !== null) setGood(ordering);
   return asked.error ? { ...held, error: asked.error } : asked;
-}
-
-interface Keys {
-  rows: Map<number, TrialRow>;
-  total: number;
-  at: number;
-  setAt: (index: number) => void;
-  inspect: (id: number | null) => void;
-  selected: number | null;
-  filter: RefObject<HTMLInputElement | null>;
-  scrollTo: (index: number) => void;
-}
-
-function useTableKeys({ rows, total, at, setAt, inspect, selected, filter, scrollTo }: Keys) {
-  const here = rows.get(at);
-  const remarks = useTrialRemarks(here?.id ?? 0);
-  useEffect(() => {
-    const onKey = (event: KeyboardEvent) => {
-      const typing = event.target instanceof HTMLElement && /^(INPUT|TEXTAREA|SELECT)$/.test(event.target.tagName);
-      if (typing || event.ctrlKey || event.metaKey || event.altKey) return;
-      const step = { j: 1, k: -1, ArrowDown: 1, ArrowUp: -1 }[event.key];
-      if (step !== undefined) {
-        const next = Math.min(Math.max(at + step, 0), total - 1);
-        setAt(next);
-        scrollTo(next);
-        const trial = rows.get(next);
-        if (selected !== null && trial) inspect(trial.id);
-      } else if (event.key === "Enter" && here) inspect(here.id);
-      else if (event.key === "s" && here) remarks.mutate({ shortlisted: !here.shortlisted });
-      else if (event.key === "/") filter.current?.focus();
-      else return;
-      event.preventDefault();
-    };
-    window.addEventListener("keydown", onKey);
-    return () => window.removeEventListener("keydown", onKey);
-  });
 }

@@ -1,26 +1,11 @@
-import { useImportances, type Matters } from "../../api/evidence";
+import type { Direction, Evidence, Matters } from "../../api/evidence";
 import { ShareBar } from "../../charts/ShareBar";
-import { percent, plural } from "../../lib/format";
+import { percent, plural, scalar } from "../../lib/format";
 
 const WORTH_TELLING = 0.02; // of the variance: pairs below it are not told
 
-/** Which settings the score depends on, each with how sure that is. */
-export function WhatMattered({ search }: { search: number }) {
-  const answer = useImportances(search, true);
-  const found = answer.data;
-  if (answer.error)
-    return (
-      <p role="alert" className="sheet padded ember" data-matters="refused">
-        {answer.error.message}
-      </p>
-    );
-  if (!found || found.state === "running") return <p className="sheet padded soft">Weighing the settings …</p>;
-  if (found.state === "failed")
-    return (
-      <p role="alert" className="sheet padded ember" data-matters="failed">
-        {found.message}
-      </p>
-    );
+/** Which settings the score depends on, each with how sure that is and which way it goes. */
+export function WhatMattered({ found }: { found: Evidence }) {
   if (found.trials === 0)
     return (
       <p className="sheet padded soft" data-matters="too few">
@@ -58,7 +43,7 @@ export function WhatMattered({ search }: { search: number }) {
           </span>
         </div>
         {found.singles.map((one) => (
-          <Row key={one.name} one={one} />
+          <Row key={one.name} one={one} direction={found.directions.find((d) => d.name === one.name)} />
         ))}
       </div>
       {pairs.length > 0 && (
@@ -71,12 +56,35 @@ export function WhatMattered({ search }: { search: number }) {
   );
 }
 
-function Row({ one }: { one: Matters }) {
+/** Which way it goes, in few words. */
+function way(direction: Direction): string {
+  const until = direction.until === null ? "" : scalar(direction.until);
+  switch (direction.trend) {
+    case "more is better":
+      return until ? `more is better ↑ up to ${until}` : "more is better ↑";
+    case "less is better":
+      return until ? `less is better ↓ down to ${until}` : "less is better ↓";
+    case "best between":
+      return `best near ${until}`;
+    case "no trend":
+      return "no trend";
+  }
+}
+
+const ranks = (d: Direction) =>
+  `Rank correlation with the score ${d.rank.toFixed(2)} (${d.low.toFixed(2)} to ${d.high.toFixed(2)}), with the other numbers taken out ${d.partial.toFixed(2)}; ${plural(d.trials, "trial")}`;
+
+function Row({ one, direction }: { one: Matters; direction: Direction | undefined }) {
   const { alone, total, among_good: good } = one;
   return (
     <div role="row" data-mattered={one.name}>
       <span role="rowheader" className="mono cut" title={one.name}>
         {one.name}
+        {direction && (
+          <span className="tiny soft block cut" title={ranks(direction)}>
+            {way(direction)}
+          </span>
+        )}
       </span>
       <span role="cell">
         <ShareBar alone={alone.share} total={total.share} low={total.low} high={total.high} />

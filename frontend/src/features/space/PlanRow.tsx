@@ -1,7 +1,7 @@
 import Button from "@mui/material/Button";
 import TextField from "@mui/material/TextField";
 import { useEffect, useState } from "react";
-import { useNavigate, useSearchParams } from "react-router";
+import { useLocation, useNavigate, useSearchParams } from "react-router";
 import type { Problem, Search } from "../../api/client";
 import { useForecast, useLaunch, useRehearsal } from "../../api/planning";
 import { useCatalogue, useWorkspace } from "../../api/workspace";
@@ -10,9 +10,10 @@ import { Forecast, RehearsalFits } from "./Forecast";
 import { EarlyStopping } from "./EarlyStopping";
 import { PlanSettings } from "./PlanSettings";
 import { FromDecision, useStart } from "./FromDecision";
-import { keepPlan, plannedBefore, requestOf, type Plan } from "./planDraft";
+import { keepPlan, planned, plannedBefore, requestOf, type Plan } from "./planDraft";
 import { PastResults } from "./PastResults";
 import { isWrong, wanted } from "../../lib/amount";
+import { carriedBy } from "../../lib/change";
 import { count } from "../../lib/format";
 import { NumberField } from "../../ui/NumberField";
 
@@ -49,9 +50,10 @@ export function PlanRow({ problem, learner, space, ready, searches, onLearner }:
   const strategies = catalogue?.strategies ?? [];
   const rules = catalogue?.stopping ?? [];
   const named = useAskedDecision();
+  const carried = carriedBy(useLocation().state as unknown);
   const [plan, setPlan] = useState<Plan>(() => {
     const before = plannedBefore(problem.id, searches);
-    return { ...before, decision: named ?? before.decision };
+    return { ...before, decision: named ?? before.decision, ...(carried ? planned(carried) : {}) };
   });
   const start = useStart(plan.decision, learner);
   useEffect(() => keepPlan(problem.id, searches, plan), [problem.id, searches, plan]);

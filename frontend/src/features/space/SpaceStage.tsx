@@ -18,6 +18,7 @@ import { useChosen } from "../../ui/place";
 import { configurations, count } from "../../lib/format";
 import { scoreScale } from "../../lib/ramp";
 import { sentencesIn } from "../../lib/sentences";
+import { replaceLine } from "../../lib/change";
 import { isRequirement, tucked, type Parameter } from "../../lib/scale";
 import { Comparison } from "./Comparison";
 import { LaneRow } from "./LaneRow";
@@ -27,6 +28,7 @@ import { PipelineStrip } from "./PipelineStrip";
 import { PlanRow } from "./PlanRow";
 import { SpaceText } from "./SpaceText";
 import { restsOn } from "./planDraft";
+import { useCarried } from "./useCarried";
 import { useSpaceDraft } from "./useSpaceDraft";
 
 export function SpaceStage() {
@@ -158,6 +160,7 @@ interface LayingProps {
 /** Lanes on the left, the same space as text on the right, the plan at the foot. */
 function Laying({ problem, draft, searches, children }: LayingProps) {
   useUndoKey(draft.undo);
+  useCarried(draft);
   return (
     <div style={{ display: "grid", gridTemplateRows: "1fr auto", height: "100%", minHeight: 0 }}>
       <div className="stage far scrolls full top space-bench">
@@ -273,12 +276,6 @@ function Lanes({ draft, learner, sentences = {}, points, larger, task, inspect }
       )}
     </>
   );
-}
-
-/** The text with one parameter's line replaced; an empty line takes it out. */
-function replaceLine(text: string, name: string, line: string): string {
-  const lines = text.split("\n").map((l) => (l.split(":")[0]!.trim() === name ? line : l));
-  return lines.filter((l, i) => l !== "" || i === lines.length - 1).join("\n");
 }
 
 function useUndoKey(undo: () => void) {

@@ -1,4 +1,5 @@
 import type { Schemas, Search } from "../../api/client";
+import type { Change } from "../../lib/change";
 import { keepDraft, readDraft } from "../../lib/kept";
 
 export interface Plan {
@@ -102,5 +103,13 @@ export function requestOf(
       "warm start": plan.warm ? "all" : "none",
       ...rest,
     },
+  };
+}
+
+/** The part of a proposed change that is about the plan. */
+export function planned({ plan }: Change): Partial<Plan> {
+  return {
+    ...(typeof plan.workers === "number" ? { workers: plan.workers } : {}),
+    ...(typeof plan["early stopping"] === "string" ? { stopping: plan["early stopping"], settings: {} } : {}),
   };
 }

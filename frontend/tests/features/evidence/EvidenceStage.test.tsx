@@ -2,6 +2,8 @@
 import { fireEvent, screen, waitFor } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
 import type { TrialDetail, TrialRow } from "../../../src/api/client";
+import type { Evidence } from "../../../src/api/evidence";
+import { NOTHING } from "./nothing";
 import { No, answer, asked, at, buttons, called, on, open, press, type } from "../../stand";
 
 type Page = { trials: TrialRow[]; total: number; offset: number };
@@ -12,7 +14,7 @@ const key = (k: string, target: Element = document.body, more = {}) => fireEvent
 describe("the evidence", () => {
   const rows = () => [...document.querySelectorAll<HTMLElement>("[data-trial]")];
   const begin = async () => {
-    const shown = open("/p/1/evidence?search=1");
+    const shown = open("/p/1/evidence?search=1&view=trials");
     await waitFor(() => expect(rows()).toHaveLength(9));
     return shown;
   };
@@ -49,11 +51,11 @@ describe("the evidence", () => {
     };
     on("GET /problems/1/trials", () => ({ trials: [row, early], total: 2, offset: 0, settings: ["depth", "pull"] }));
     await press("all searches");
-    await waitFor(() => expect(where()).toBe("/p/1/evidence?search=1&of=all"));
+    await waitFor(() => expect(where()).toBe("/p/1/evidence?search=1&view=trials&of=all"));
     await waitFor(() => expect(rows()).toHaveLength(2));
     const cells = [...rows()[0]!.querySelectorAll("[role=cell]")].map((c) => c.textContent);
     expect(cells[0]).toBe("2");
-    expect(cells.slice(-4)).toEqual(["7", "", String(row.seen), ""]); // no "–" for a setting that was off
+    expect(cells.slice(-4)).toEqual(["", String(row.seen), "", ""]); // no "–" for a setting that was off
     expect(rows()[1]!.textContent).toContain("ended early · 0.6000");
     expect(rows()[1]!.querySelector("[title='0.6000 is the mean of the folds so far. P(win) 2 %']")).toBeTruthy();
     await press(/^Search/);
@@ -85,11 +87,80 @@ describe("the evidence", () => {
     on(`PUT /trials/${trial.id}/remarks`, (call) => ({ ...detail, ...call.body }));
     key("j");
     key("Enter");
-    await waitFor(() => expect(where()).toBe(`/p/1/evidence?search=1&trial=${trial.id}`));
+    await waitFor(() => expect(where()).toBe(`/p/1/evidence?search=1&view=trials&trial=${trial.id}`));
     await screen.findByText(`Trial ${trial.number}`, { selector: "h2" });
     key("s");
     expect((await asked("PUT", `/trials/${trial.id}/remarks`)).body).toEqual({ shortlisted: true });
     key("Escape");
-    await waitFor(() => expect(where()).toBe("/p/1/evidence?search=1"));
+    await waitFor(() => expect(where()).toBe("/p/1/evidence?search=1&view=trials"));
+  });
+});
+
+describe("findings", () => {
+  const said: Evidence = {
+    ...NOTHING,
+    trials: 40,
+    explained: 0.9,
+    findings: [
+      {
+        code: "crowded end",
+        sentence: "The best trials crowd the upper end of depth.",
+        names: ["depth"],
+        trials: [3, 4],
+        lines: [{ name: "depth", before: "depth: 1 .. 8 int", after: "depth: 1 .. 12 int" }],
+        requirements: [],
+        plan: {},
+      },
+      {
+        code: "flat runs",
+        sentence: "Many ran on.",
+        names: [],
+        trials: [],
+        lines: [],
+        requirements: [],
+        plan: { "early stopping": "fold race", workers: 2 },
+      },
+      { code: "within noise", sentence: "All alike.", names: [], trials: [], lines: [], requirements: [], plan: {} },
+    ],
+    noise: { share: 0.3, p_value: 0.01, alike: 2, trials: 9, folds: 5 },
+  };
+  const begin = async (found: Evidence = said) => {
+    on("POST /searches/1/evidence", () => found);
+    on("GET /problems/1/spending", () => ({ baseline: 0.5, searches: [] }));
+    const shown = open("/p/1/evidence?search=1");
+    await waitFor(() => expect(document.querySelector("[data-evidence]")).toBeTruthy());
+    return shown;
+  };
+
+  it("come first, and show what they would change before Space opens with it", async () => {
+    const { where } = await begin();
+    expect([...document.querySelectorAll("[data-finding]")].map((e) => (e as HTMLElement).dataset.finding)).toEqual(
+      said.findings.map((f) => f.code),
+    );
+    expect(document.querySelector("[data-noise]")!.textContent).toContain("2 other trials of 8");
+    expect(buttons(/^Apply …/)).toHaveLength(2);
+    await press("Apply all 2 …");
+    expect((await screen.findByText("depth: 1 .. 12 int")).closest("[data-change]")).toBeTruthy();
+    expect(document.querySelector("[data-change=workers]")!.textContent).toContain("2");
+    await press("Open in Space");
+    await waitFor(() => expect(where()).toBe("/p/1/space?search=1"));
+  });
+
+  it("pick the trials behind them, in every view", async () => {
+    const { where } = await begin();
+    await press("2 trials behind it");
+    await waitFor(() => expect(where()).toContain("view=lanes"));
+    expect(where()).toContain("picked=3%2C4");
+    await waitFor(() => expect(document.querySelector("[data-kept]")?.textContent).toContain("2 of"));
+    await press("trials");
+    await waitFor(() => expect(called("GET", "/searches/1/trials").at(-1)!.query.get("among")).toBe("3,4"));
+    await press("let go");
+    await waitFor(() => expect(called("GET", "/searches/1/trials").at(-1)!.query.get("among")).toBeNull());
+  });
+
+  it("say so where there are none, and why they failed", async () => {
+    await begin(NOTHING);
+    expect(document.querySelector("[data-findings=none]")!.textContent).toContain("Nothing is found");
+    on("POST /searches/1/evidence", () => ({ ...NOTHING, state: "failed", message: "The process was killed." }));
   });
 });

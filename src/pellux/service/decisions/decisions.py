@@ -19,6 +19,7 @@ from pellux.service.decisions.schemas import DecisionDetail, DecisionView, Final
 from pellux.service.decisions.takeaway import files_of
 from pellux.service.engine.analyses import DONE, newest_analysis
 from pellux.service.engine.engine import Engine
+from pellux.service.evidence.evidence import ask_evidence
 from pellux.service.planning.requests import Request
 from pellux.service.searches.lookups import called, check_belongs, final_settings, learner_of, whose
 from pellux.service.workspace import Workspace
@@ -26,7 +27,7 @@ from pellux.store.database import Session
 from pellux.store.decisions import add_decision, analyses_of, decisions_of, get_decision, successor
 from pellux.store.problems import get_problem
 from pellux.store.records import Analysis, Decision, Problem, Search, Trial
-from pellux.store.runs import get_search
+from pellux.store.runs import SEARCH, get_search
 from pellux.store.trials import scored_ids
 
 FORMAT = 1
@@ -67,6 +68,8 @@ def decide(engine: Engine, problem_id: int, request: DecisionRequest) -> int:
             signer=request.signer, created_at=record["signed_at"], record=record, fingerprint=fingerprint(record),
         )  # fmt: skip
     engine.analyst.ask(problem_id, MODEL, {"trial": trial.id, "decision": made})
+    if search.kind == SEARCH:
+        ask_evidence(engine, search.id)  # for its report
     return made
 
 

@@ -26,6 +26,7 @@ from pellux.service.decisions.grounds import ground_of
 from pellux.service.decisions.report.page import report
 from pellux.service.decisions.schemas import TakeawayFile
 from pellux.service.engine.analyses import DONE, newest_analysis
+from pellux.service.evidence.reports import known_already
 from pellux.service.searches.lookups import called, whose
 from pellux.service.searches.trials import export
 from pellux.service.wording import sentence
@@ -57,6 +58,14 @@ def _configuration(format: str) -> Callable[[Workspace, Decision], bytes]:
 
 def _record(workspace: Workspace, decision: Decision) -> bytes:
     return (json.dumps({**decision.record, "sha256": decision.fingerprint}, indent=2, ensure_ascii=False) + "\n").encode()
+
+
+def _evidence(workspace: Workspace, decision: Decision) -> bytes:
+    """What was computed of the search that the choice is from; null where nothing was."""
+    with workspace.database.read() as session:
+        _, search, _ = whose(session, decision.trial_id)
+    found = known_already(workspace, decision.problem_id, search.id)
+    return (json.dumps(None if found is None else found.model_dump(mode="json"), indent=2, ensure_ascii=False) + "\n").encode()
 
 
 def _script(workspace: Workspace, decision: Decision) -> bytes:
@@ -119,6 +128,7 @@ FILES = (
     _File("model.onnx", "The model in an open format, its predictions checked.", "application/octet-stream"),
     _File("model.json", "Columns, categories and classes in the model's order.", "application/json"),
     _File("record.json", "The decision record with its fingerprint.", "application/json", _record),
+    _File("evidence.json", "What the trials of its search say: importance, curves, findings, path.", "application/json", _evidence),
     _File("trials.csv", "Every trial of the problem.", "text/csv", _trials("csv")),
     _File("trials.jsonl", "Every trial of the problem.", "application/jsonl", _trials("jsonl")),
     _File("trials.parquet", "Every trial of the problem.", "application/vnd.apache.parquet", _trials("parquet")),
@@ -129,7 +139,7 @@ CODE_FILES = (
     _File("settings.json", "The settings alone, with their types.", "application/json", _settings),
     *(replace(file, sentence="The settings.") for file in FILES if file.name.startswith("configuration.")),
     _File("kept.zip", "What the training of the choice kept.", "application/zip"),
-    *(file for file in FILES if file.name.startswith(("record.", "trials."))),
+    *(file for file in FILES if file.name.startswith(("record.", "evidence.", "trials."))),
 )
 
 OWN = _File("own.zip", "Your own class and what it imports: unpack it beside model.joblib.", "application/zip")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 from pellux.core.errors import Conflict
@@ -16,10 +17,7 @@ from pellux.store.trials import count_ended
 ENOUGH_MORE = 10  # a tenth more trials than last time are worth another look
 NOTHING: dict[str, Any] = {
     "trials": 0, "weighed": SCORES, "explained": 0.0, "covered": 0.0, "singles": [], "pairs": [], "curves": [], "directions": [],
-    "findings": [], "path": [], "noise": None, "rungs": [], "after": "",
-}  # fmt: skip
-NO_SURFACE: dict[str, Any] = {
-    "across": None, "down": None, "mean": [], "deviation": [], "explained": 0.0, "covered": 0.0, "points": [],
+    "findings": [], "path": [], "noise": None, "rungs": [], "after": "", "surface": None,
 }  # fmt: skip
 
 
@@ -27,19 +25,23 @@ def ask_evidence(engine: Engine, search_id: int, *, wait: float = 0) -> Evidence
     """Known already for about as many trials as there are now, or started; `wait` is in seconds."""
     problem_id, request = _request(engine, search_id)
     row = engine.analyst.wait(engine.analyst.ask(problem_id, SAYS, request), wait)
-    found = {**NOTHING, **(row.result or {})}
+    return shown(row.state, row.message, row.result)
+
+
+def shown(state: str, message: str, result: Mapping[str, Any] | None) -> EvidenceView:
+    """A result with its findings in sentences."""
+    found = {**NOTHING, **(result or {})}
     findings = [
-        {**{k: v for k, v in one.items() if k not in ("facts",)}, "sentence": said(one["code"], one["facts"])}
-        for one in found["findings"]
+        {**{k: v for k, v in one.items() if k != "facts"}, "sentence": said(one["code"], one["facts"])} for one in found["findings"]
     ]
-    return EvidenceView.model_validate({**found, "findings": findings, "state": row.state, "message": row.message})
+    return EvidenceView.model_validate({**found, "findings": findings, "state": state, "message": message})
 
 
 def ask_surface(engine: Engine, search_id: int, wanted: SurfaceRequest) -> SurfaceView:
     """Over two settings of the search's space."""
     problem_id, request = _request(engine, search_id)
     row = engine.analyst.wait(engine.analyst.ask(problem_id, SURFACE, {**request, **wanted.model_dump()}), 0)
-    return SurfaceView.model_validate({**NO_SURFACE, **(row.result or {}), "state": row.state, "message": row.message})
+    return SurfaceView.model_validate({"surface": row.result or None, "state": row.state, "message": row.message})
 
 
 def _request(engine: Engine, search_id: int) -> tuple[int, dict[str, Any]]:

@@ -12,11 +12,11 @@ from scipy.stats import spearmanr
 from pellux.core.evidence.curves import Along, Line, along
 from pellux.core.evidence.directions import directions
 from pellux.core.evidence.findings import Finding, Material, findings, follow
-from pellux.core.evidence.importance import importances
+from pellux.core.evidence.importance import Importances, importances
 from pellux.core.evidence.noise import noise
 from pellux.core.evidence.path import Step, path
 from pellux.core.evidence.reading import Reading, read
-from pellux.core.evidence.surface import surface
+from pellux.core.evidence.surface import NEAR, surface
 from pellux.core.space import Space, identity, parse, write, write_parameter
 from pellux.service.engine.analyses import Job
 from pellux.service.evidence.gathering import SCORES, Gathered, facts_of, gather
@@ -24,6 +24,7 @@ from pellux.service.workspace import Workspace
 
 SAYS, SURFACE = "what trials say", "surface"
 SURFACE_TRIALS = 400  # that a surface shows as points
+WORTH_SEEING = 0.01  # of the variance that a pair does beyond its parts
 
 
 def prepare(workspace: Workspace, problem_id: int, request: Mapping[str, Any]) -> Job:
@@ -61,13 +62,24 @@ def compute(known: Gathered) -> dict[str, Any]:
     said = findings(material)
     found["findings"] = [_finding(known, finding, space) for finding in said]
     found["after"] = write(follow(space, [f for f in said if f.change])[0])
+    if reading is not None and shares is not None and len(space.searched) > 1:
+        found["surface"] = _surface(known, reading, *_strongest(shares), NEAR)
     return found
+
+
+def _strongest(shares: Importances) -> tuple[str, str]:
+    """The pair that does most together, or else the two that matter most."""
+    if shares.pairs and shares.pairs[0].beyond.share > WORTH_SEEING:
+        return shares.pairs[0].names
+    return shares.singles[0].name, shares.singles[1].name
 
 
 def compute_surface(known: Gathered, across: str, down: str, others: str) -> dict[str, Any]:
     _, reading, _ = _read(known)
-    if reading is None:
-        return {}
+    return {} if reading is None else _surface(known, reading, across, down, others)
+
+
+def _surface(known: Gathered, reading: Reading, across: str, down: str, others: str) -> dict[str, Any]:
     found = surface(reading, across, down, others)
     sides = [
         {"name": a.name, "options": a.options, "positions": a.positions.tolist(), "values": list(a.values)}

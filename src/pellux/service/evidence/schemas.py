@@ -76,7 +76,7 @@ class LineChange(View):
     after: str
 
 
-class FindingView(View):
+class SaidView(View):
     """Something that the trials say, and what would follow from it."""
 
     code: str
@@ -117,32 +117,12 @@ class NoiseView(View):
     folds: int
 
 
-class RungView(View):
+class EarlyLookView(View):
     """How far an early look tells the order at the end."""
 
     rung: int
     trials: int
     rank: float | None = Field(description="Spearman's rank correlation of scores at this rung and at the highest.")
-
-
-class EvidenceView(View):
-    """What the trials of a search say, over its space."""
-
-    state: str
-    message: str
-    trials: int = Field(description="Scored trials that it rests on; 0 where they are too few or all alike.")
-    weighed: Literal["scores", "gains in an interval"] = Field(description="What trials are weighed by.")
-    explained: float = Field(description="Share of the scores' variance that the model foretells of trials it did not see.")
-    covered: float = Field(description="Share of the trials whose score lies in the model's 80 % band when it did not see them.")
-    singles: list[MattersView]
-    pairs: list[TogetherView]
-    curves: list[CurveView]
-    directions: list[DirectionView]
-    findings: list[FindingView]
-    path: list[StepView]
-    noise: NoiseView | None
-    rungs: list[RungView]
-    after: str = Field(description="The space with all changes of the findings made; empty where nothing is found.")
 
 
 class SurfaceRequest(Request):
@@ -168,18 +148,45 @@ class SurfacePoint(View):
     score: float
 
 
-class SurfaceView(View):
+class SurfaceShown(View):
     """The score over two settings, as the model has it; rows go down, columns across."""
 
-    state: str
-    message: str
-    across: SideView | None
-    down: SideView | None
+    across: SideView
+    down: SideView
     mean: list[list[float]]
     deviation: list[list[float]]
     explained: float
     covered: float
     points: list[SurfacePoint]
+
+
+class SurfaceView(View):
+    """`surface` is null while it is computed, and where the trials say too little."""
+
+    state: str
+    message: str
+    surface: SurfaceShown | None
+
+
+class EvidenceView(View):
+    """What the trials of a search say, over its space."""
+
+    state: str
+    message: str
+    trials: int = Field(description="Scored trials that it rests on; 0 where they are too few or all alike.")
+    weighed: Literal["scores", "gains in an interval"] = Field(description="What trials are weighed by.")
+    explained: float = Field(description="Share of the scores' variance that the model foretells of trials it did not see.")
+    covered: float = Field(description="Share of the trials whose score lies in the model's 80 % band when it did not see them.")
+    singles: list[MattersView]
+    pairs: list[TogetherView]
+    curves: list[CurveView]
+    directions: list[DirectionView]
+    findings: list[SaidView]
+    path: list[StepView]
+    noise: NoiseView | None
+    rungs: list[EarlyLookView]
+    surface: SurfaceShown | None = Field(description="Over the two settings that do most together, the others near the best.")
+    after: str = Field(description="The space with all changes of the findings made; empty where nothing is found.")
 
 
 class SpentView(View):

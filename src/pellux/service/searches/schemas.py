@@ -221,6 +221,9 @@ class PageQuery(Request):
     )
     descending: bool = False
     where: str = Field("", description="Comparisons parted by commas: 'state = scored, rate < 0.1'.")
+    among: str = Field(
+        "", pattern=r"^(\d{1,15}(,\d{1,15})*)?$", max_length=8000, description="Only these trials: ids parted by commas."
+    )
 
 
 class PagedTrial(TrialRow):

@@ -82,7 +82,13 @@ def _page(
     # Finalists that are judged again have a space each.
     searched = list(dict.fromkeys(name for space in spaces if space.strip() for name in parse(space).by_name))
     found, total = trials.page(
-        session, list(numbers), **query.model_dump(), searched=searched, metric=judging.metric, recorded=judging.also
+        session,
+        list(numbers),
+        **query.model_dump(exclude={"among"}),
+        searched=searched,
+        metric=judging.metric,
+        recorded=judging.also,
+        among=[int(part) for part in query.among.split(",") if part],
     )
     recorded = trials.recorded_of(session, found)
     rows = [

@@ -16,6 +16,7 @@ TOLD = 0.6
 
 
 def find(material: Material) -> list[Finding]:
+    """What is found of this kind; when it is stands above."""
     reading = material.reading
     if reading is None or reading.explained < TOLD or len(material.scored) < 20:
         return []

@@ -13,10 +13,12 @@ from pellux.core.space import Integer, Parameter, Real
 AT_END = 0.08  # of the range
 SURE = 0.9
 RISES = 0.04  # of a standard deviation of the trials, over the last fifth: what is still gained towards the end
+WIDE = 20.0  # times
 FURTHER = 10.0  # times as far on a log scale, at most; on a linear one half the range
 
 
 def find(material: Material) -> list[Finding]:
+    """What is found of this kind; when it is stands above."""
     found = []
     for place, parameter in material.numbers():
         if not isinstance(parameter, (Real, Integer)) or material.reading is None or len(material.scored) < 15:
@@ -25,6 +27,8 @@ def find(material: Material) -> list[Finding]:
         if max(share.total.share, share.total_among_good.share) < 0.03:
             continue
         for upper in (False, True):
+            if not upper and not parameter.log and parameter.low > 0 and parameter.high >= WIDE * parameter.low:
+                continue  # small values have no room on a linear scale: see log_axis
             chance = _chance(material.curves[place], upper)
             leading = [t for t in material.leading(0.15, 4) if parameter.name in t.configuration]
             close = [t for t in leading if _close(parameter, t, upper)]

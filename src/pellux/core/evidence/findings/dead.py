@@ -2,25 +2,31 @@
 
 from __future__ import annotations
 
+import numpy as np
+
 from pellux.core.evidence.findings.contract import Change, Finding, Material
 from pellux.core.space import Fixed, Value
 from pellux.core.space.expressions import names
 
 LITTLE, AT_MOST = 0.01, 0.05  # of the variance: what is expected, and what it may be nine times out of ten
 AMONG_GOOD = 0.15
+NEARBY = 0.06  # of a standard deviation of the trials: what it may change near the best
 TOLD = 0.5  # of the differences have to be foretold, else everything looks dead
 
 
 def find(material: Material) -> list[Finding]:
+    """What is found of this kind; when it is stands above."""
     if material.importances is None or material.importances.explained < TOLD or len(material.scored) < 20:
         return []
     asked = {n for p in material.space.parameters if p.condition is not None for n in names(p.condition)}
     found = []
-    for parameter in material.space.searched:
+    for place, parameter in enumerate(material.space.searched):
         one = material.shares[parameter.name]
         if parameter.name in asked or parameter.condition is not None:
             continue  # it switches others on and off, or says little of where it is off
         if one.total.share > LITTLE or one.total.high > AT_MOST or one.total_among_good.high > AMONG_GOOD:
+            continue
+        if float(np.ptp(material.curves[place].drawn_near.mean(1))) > NEARBY:
             continue
         value = _held(material, parameter.name)
         facts = {"setting": parameter.name, "share": one.total.share, "high": one.total.high, "value": value}

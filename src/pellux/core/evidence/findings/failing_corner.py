@@ -19,6 +19,7 @@ Flags = NDArray[np.bool_]
 
 
 def find(material: Material) -> list[Finding]:
+    """What is found of this kind; when it is stands above."""
     told = [t for t in material.tried if t.failed or t.mean is not None]
     failed = np.array([t.failed for t in told], dtype=bool)
     if failed.sum() < LEAST or failed.all():

@@ -11,6 +11,7 @@ LEAST = 15
 
 
 def find(material: Material) -> list[Finding]:
+    """What is found of this kind; when it is stands above."""
     if material.stops:
         return []
     whole = [t for t in material.tried if t.own and t.mean is not None and len(t.scores) >= 3 and None not in t.scores]

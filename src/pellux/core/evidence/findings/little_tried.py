@@ -12,6 +12,7 @@ MAY = 0.1  # of the functions hold its best above the best elsewhere
 
 
 def find(material: Material) -> list[Finding]:
+    """What is found of this kind; when it is stands above."""
     reading = material.reading
     if reading is None or len(material.scored) < 20:
         return []

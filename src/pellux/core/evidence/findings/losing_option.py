@@ -14,6 +14,7 @@ TOP = 4  # points of the sample whose mean stands for what can be reached: one a
 
 
 def find(material: Material) -> list[Finding]:
+    """What is found of this kind; when it is stands above."""
     reading = material.reading
     if reading is None or reading.explained < TOLD or len(material.scored) < 15:
         return []

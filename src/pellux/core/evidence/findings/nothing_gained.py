@@ -12,6 +12,7 @@ TOLD = 0.6
 
 
 def find(material: Material) -> list[Finding]:
+    """What is found of this kind; when it is stands above."""
     reading = material.reading
     if reading is None or not material.models or reading.explained < TOLD:
         return []

@@ -15,6 +15,7 @@ TOGETHER = 0.05  # of the variance that the two make beyond each alone
 
 
 def find(material: Material) -> list[Finding]:
+    """What is found of this kind; when it is stands above."""
     reading, known = material.reading, material.importances
     if reading is None or known is None or reading.explained < TOLD:
         return []

@@ -11,6 +11,7 @@ LEAST = 10  # proposals
 
 
 def find(material: Material) -> list[Finding]:
+    """What is found of this kind; when it is stands above."""
     if not material.models or material.workers < 3:
         return []
     own = [t for t in material.tried if t.own and t.seen + t.pending > 0]

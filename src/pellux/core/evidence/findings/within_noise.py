@@ -9,6 +9,7 @@ LEAST = 10
 
 
 def find(material: Material) -> list[Finding]:
+    """What is found of this kind; when it is stands above."""
     noise = material.noise
     if noise is None or noise.trials < LEAST or noise.p_value < BY_CHANCE:
         return []

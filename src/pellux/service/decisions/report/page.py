@@ -15,6 +15,7 @@ from pellux.service.decisions.diagnostics import diagnostics
 from pellux.service.decisions.finalists import finalists
 from pellux.service.decisions.report import charts
 from pellux.service.decisions.report.charts import HONEY, SPRUCE, Line
+from pellux.service.decisions.report.evidence import evidence
 from pellux.service.decisions.schemas import DiagnosticsView, Finalist, FinalistsView
 from pellux.service.engine.analyses import DONE, newest_analysis
 from pellux.service.problems.problems import problem_view
@@ -42,7 +43,7 @@ def report(workspace: Workspace, decision: Decision) -> str:
         shown=shown, pictures=_pictures(shown) if shown else [], settings=settings, key=key,
         columns=_columns(importance.result["columns"]) if importance and importance.state == DONE and importance.result else [],
         best=_best_so_far(workspace, decision.problem_id, problem.judging.larger_is_better, problem.judging.metric),
-        signed=_day(decision.created_at),
+        said=evidence(workspace, decision), signed=_day(decision.created_at),
         written=_day(workspace.clock()), version=__version__, figure=_figure, plain=_plain, percent=lambda share: f"{100 * share:.0f} %",
     )  # fmt: skip
 

@@ -1,0 +1,158 @@
+import { memo, useRef, useState } from "react";
+import type { Curve } from "../api/evidence";
+import { figure, scalar } from "../lib/format";
+import type { ScoreScale } from "../lib/ramp";
+import { isChoice, ticks, toShare, type Axis, type ChoiceParameter, type Parameter } from "../lib/scale";
+import { FLOOR, HEIGHT, INSET, TOP, brushed, drawn, nearestKept, stretchAt } from "./evidenceLaneLayout";
+import { PixelDots } from "./PixelDots";
+import type { Placed } from "./pixelDotsLayout";
+
+interface Props {
+  parameter: Parameter;
+  axis: Axis | null;
+  width: number;
+  placed: Placed;
+  kept: Uint8Array;
+  curve: Curve | undefined;
+  kind: "average" | "near";
+  scale: ScoreScale;
+  stretch: [number, number] | null;
+  onHover: (index: number | null) => void;
+  onPick: (index: number) => void;
+  onStretch: (stretch: [number, number] | null, done: boolean) => void;
+  onOption: (option: ChoiceParameter["options"][number]["value"]) => void;
+}
+
+/** A setting's lane: trials along it, the curve with its band, and a stretch that a drag keeps. */
+export const EvidenceLane = memo(function EvidenceLane(props: Props) {
+  const { parameter, axis, width, placed, kept, curve, kind, scale, stretch } = props;
+  const began = useRef<number | null>(null);
+  const [dragging, setDragging] = useState(false);
+  const at = (event: React.PointerEvent) => {
+    const box = event.currentTarget.getBoundingClientRect();
+    return [event.clientX - box.left, event.clientY - box.top] as const;
+  };
+  const move = (event: React.PointerEvent) => {
+    const [x, y] = at(event);
+    if (began.current !== null && axis && Math.abs(x - began.current) > 4) {
+      setDragging(true);
+      props.onStretch(stretchAt(axis, width, began.current, x), false);
+    } else if (began.current === null) props.onHover(nearestKept(placed, kept, x, y));
+  };
+  const up = (event: React.PointerEvent) => {
+    const [x, y] = at(event);
+    if (dragging && axis && began.current !== null) props.onStretch(stretchAt(axis, width, began.current, x), true);
+    else {
+      const found = nearestKept(placed, kept, x, y);
+      if (found !== null) props.onPick(found);
+      else if (stretch) props.onStretch(null, true);
+    }
+    began.current = null;
+    setDragging(false);
+  };
+  const rect = stretch && axis ? brushed(stretch, axis, width) : null;
+  return (
+    <div
+      className="anchor lane-of-evidence"
+      style={{ height: HEIGHT, cursor: dragging ? "ew-resize" : axis ? "crosshair" : undefined }}
+      data-brush={parameter.name}
+      onPointerDown={(event) => {
+        if (event.button !== 0) return;
+        event.currentTarget.setPointerCapture(event.pointerId);
+        began.current = at(event)[0];
+      }}
+      onPointerMove={move}
+      onPointerUp={up}
+      onPointerLeave={() => began.current === null && props.onHover(null)}
+    >
+      <svg width={width} height={HEIGHT} style={{ position: "absolute", inset: 0 }} aria-hidden>
+        {rect && (
+          <rect x={rect[0]} y={0} width={Math.max(rect[1] - rect[0], 1)} height={FLOOR + 4} fill="var(--honey-tint)" />
+        )}
+        <path d={`M${INSET} ${FLOOR + 3}H${width - INSET}`} stroke="var(--rule)" />
+        {curve && <Band curve={curve} kind={kind} parameter={parameter} axis={axis} width={width} scale={scale} />}
+        {axis &&
+          ticks(axis).map((t) => (
+            <text
+              key={t}
+              x={INSET + toShare(t, axis) * (width - 2 * INSET)}
+              y={HEIGHT - 4}
+              fontSize={10.5}
+              fill="var(--soft)"
+              textAnchor="middle"
+            >
+              {figure(t)}
+            </text>
+          ))}
+      </svg>
+      <PixelDots placed={placed} kept={kept} width={width} height={FLOOR + 4} />
+      {isChoice(parameter) && <Options parameter={parameter} width={width} onOption={props.onOption} />}
+    </div>
+  );
+});
+
+function Options({
+  parameter,
+  width,
+  onOption,
+}: {
+  parameter: ChoiceParameter;
+  width: number;
+  onOption: Props["onOption"];
+}) {
+  const each = (width - 2 * INSET) / parameter.options.length;
+  return parameter.options.map((option, i) => (
+    <button
+      key={i}
+      className="plain-button tiny soft centred cut"
+      style={{ position: "absolute", left: INSET + i * each, width: each, top: FLOOR + 4 }}
+      title={`Keep or leave out ${parameter.name} = ${scalar(option.value)}`}
+      onPointerDown={(event) => event.stopPropagation()}
+      onPointerUp={(event) => event.stopPropagation()}
+      onClick={() => onOption(option.value)}
+    >
+      {scalar(option.value)}
+    </button>
+  ));
+}
+
+type BandProps = Pick<Props, "kind" | "parameter" | "axis" | "width" | "scale"> & { curve: Curve };
+
+/** The score along the lane: a line with its 80 % band; between options there is nothing, so each has a bar of its own. */
+export function Band({ curve, kind, parameter, axis, width, scale }: BandProps) {
+  const points = drawn(curve, kind, parameter, axis, width, scale);
+  if (points.length === 0) return null;
+  if (curve.options)
+    return (
+      <g data-curve={curve.name}>
+        {points.map((p, i) => (
+          <g key={i}>
+            <rect
+              x={p.x - 16}
+              y={p.high}
+              width={32}
+              height={Math.max(p.low - p.high, 1)}
+              fill="var(--spruce)"
+              opacity={0.16}
+            />
+            <path d={`M${p.x - 16} ${p.mean}h32`} stroke="var(--spruce)" strokeWidth={2} />
+          </g>
+        ))}
+      </g>
+    );
+  const there = points.map((p) => `${p.x.toFixed(1)} ${p.high.toFixed(1)}`);
+  const back = [...points].reverse().map((p) => `${p.x.toFixed(1)} ${p.low.toFixed(1)}`);
+  return (
+    <g data-curve={curve.name}>
+      <path d={`M${[...there, ...back].join("L")}Z`} fill="var(--spruce)" opacity={0.16} />
+      <path
+        d={`M${points.map((p) => `${p.x.toFixed(1)} ${p.mean.toFixed(1)}`).join("L")}`}
+        fill="none"
+        stroke="var(--spruce)"
+        strokeWidth={2}
+      />
+    </g>
+  );
+}
+
+export { TOP };

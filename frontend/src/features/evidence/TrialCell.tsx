@@ -1,0 +1,98 @@
+import type { PagedTrial } from "../../api/trials";
+import { FoldRing } from "../../charts/FoldRing";
+import { count, duration, plural, scalar, score, withError } from "../../lib/format";
+import type { ScoreScale } from "../../lib/ramp";
+import type { Column } from "./trialColumns";
+
+interface Props {
+  trial: PagedTrial;
+  column: Column;
+  beside: (number | null | undefined)[]; // scores of the rows next to it
+  best: boolean;
+  folds: number;
+  scale: ScoreScale;
+  style: React.CSSProperties | undefined;
+}
+
+/** What stands in a column of a trial's row. */
+export function TrialCell({ trial, column, beside, best, folds, scale, style }: Props) {
+  switch (column.kind) {
+    case "search":
+      return (
+        <span role="cell" className="mono soft" style={style}>
+          {trial.search_number || "–"}
+        </span>
+      );
+    case "number":
+      return (
+        <span role="cell" className="mono" style={style}>
+          {trial.origin === "baseline" ? "base" : trial.number}
+        </span>
+      );
+    case "folds":
+      return (
+        <span role="cell" style={style}>
+          <FoldRing scores={trial.scores} folds={folds} state={trial.state} scale={scale} />
+        </span>
+      );
+    case "score":
+      return (
+        <span
+          role="cell"
+          className={best ? "honey" : trial.state === "failed" ? "ember cut" : "cut"}
+          style={{ ...style, fontWeight: best ? 700 : 500 }}
+          title={trial.reason}
+        >
+          <Score trial={trial} beside={beside} />
+        </span>
+      );
+    case "seconds":
+      return (
+        <span role="cell" className="small" style={style}>
+          {duration(trial.seconds)}
+        </span>
+      );
+    case "recorded":
+      return (
+        <span role="cell" className="mono small" style={style}>
+          {score(trial.recorded[column.key])}
+        </span>
+      );
+    case "setting":
+      return (
+        <span role="cell" className="mono cut" title={scalar(trial.configuration[column.key])} style={style}>
+          {column.key in trial.configuration ? scalar(trial.configuration[column.key]) : ""}
+        </span>
+      );
+    case "seen":
+      return (
+        <span
+          role="cell"
+          className="small soft"
+          style={style}
+          title={`Proposed with ${plural(trial.seen, "result")} known and ${plural(trial.pending, "trial")} still under way`}
+        >
+          {count(trial.seen)}
+        </span>
+      );
+  }
+}
+
+/** The mean; of a trial that ended before, its state, what its folds had come to, and why. */
+function Score({ trial, beside }: { trial: PagedTrial; beside: (number | null | undefined)[] }) {
+  if (trial.mean !== null) return withError(trial.mean, trial.standard_error, beside);
+  const folds = trial.scores.filter((s): s is number => s !== null);
+  const part = folds.length ? score(folds.reduce((sum, s) => sum + s, 0) / folds.length) : "";
+  return (
+    <>
+      {trial.state}
+      {part && (
+        <span className="soft" title={`${part} is the mean of the folds so far. ${trial.reason}`}>
+          {" "}
+          · {part}
+        </span>
+      )}
+      {!part && trial.reason && <span className="soft"> · {trial.reason}</span>}
+    </>
+  );
+}

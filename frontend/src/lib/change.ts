@@ -1,0 +1,28 @@
+/** A change of a space and a plan that a finding proposes, carried from Evidence to Space. */
+import type { Scalar } from "../api/client";
+
+export interface Change {
+  lines: { name: string; before: string; after: string }[];
+  requirements: string[];
+  plan: Record<string, Scalar>;
+}
+
+/** What the state of the address carries: the change, and the space that it was found in. */
+export interface Carried extends Change {
+  learner: string;
+  space: string;
+}
+
+export const carriedBy = (state: unknown): Carried | null => (state as { change?: Carried } | null)?.change ?? null;
+
+/** The text with one parameter's line replaced; an empty line takes it out. */
+export function replaceLine(text: string, name: string, line: string): string {
+  const lines = text.split("\n").map((l) => (l.split(":")[0]!.trim() === name ? line : l));
+  return lines.filter((l, i) => l !== "" || i === lines.length - 1).join("\n");
+}
+
+/** A space's text with the change made. */
+export function changed(text: string, change: Change): string {
+  const lines = change.lines.reduce((held, line) => replaceLine(held, line.name, line.after), text);
+  return [lines.replace(/\s*$/, ""), ...change.requirements.map((one) => `require ${one}`)].join("\n") + "\n";
+}
