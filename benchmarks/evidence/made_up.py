@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -13,7 +13,7 @@ from pellux.core.evidence.findings import Finding, Material, Tried
 from pellux.core.evidence.importance import importances
 from pellux.core.evidence.noise import noise as noise_of
 from pellux.core.evidence.reading import read
-from pellux.core.space import Choice, Configuration, Fixed, Integer, Real, Space, parse
+from pellux.core.space import Choice, Configuration, Integer, Real, Space, parse
 from pellux.core.strategies import History, Observation, SeedStream, Suggest, gaussian_process, parzen_density
 from pellux.core.strategies.even_spread import sobol
 
@@ -44,15 +44,15 @@ class Landscape:
         return float(found)
 
     def _at(self, name: str, configuration: Configuration) -> float:
-        """A number by its place on the scale that the effect is made for: a logarithm for names that end so, whatever the space says."""
+        """A number by its place on the scale that the effect is made for, which goes on beyond the ends of the space."""
         p = self.space.by_name[name]
         value = configuration[name]
-        if name.startswith("wide") and isinstance(p, (Real, Integer)):
-            return float(np.log(float(value) / p.low) / np.log(p.high / p.low))
         if isinstance(p, Choice):
             return float(p.options.index(value))
-        assert not isinstance(p, Fixed)
-        return float(p.encode(value))
+        assert isinstance(p, (Real, Integer))
+        if p.log or name == "wide":
+            return float(np.log(max(float(value), 1e-9) / p.low) / np.log(p.high / p.low))
+        return (float(value) - p.low) / (p.high - p.low)
 
     def fails(self, configuration: Configuration) -> bool:
         return bool(self.corner) and all(self._at(name, configuration) > edge for name, edge in self.corner)
@@ -132,13 +132,19 @@ def search(seed: int) -> MadeUp:
     return MadeUp(land, material, strategy, level, points, truths)
 
 
-def play(land: Landscape, strategy: str, trials: int, level: float, seed: int, rng: np.random.Generator) -> list[Tried]:
-    """Trials of a strategy; `level` is the standard deviation of a trial's mean."""
-    found, history = list[Tried](), list[Observation]()
-    even = sobol(land.space.dimension, trials, rng)
+def play(
+    land: Landscape, strategy: str, trials: int, level: float, seed: int, rng: np.random.Generator, *,
+    space: Space | None = None, known: Sequence[Tried] = (),
+) -> list[Tried]:  # fmt: skip
+    """Trials of a strategy; `level` is the standard deviation of a trial's mean. In the landscape's own space, or in another one with
+    what is known from before."""
+    space = space or land.space
+    found = list[Tried]()
+    history = [Observation(t.configuration, t.scores, 1.0, "failed" if t.failed else "scored", elsewhere=True) for t in known]
+    even = sobol(space.dimension, trials, rng)
     ease = rng.standard_normal(FOLDS) * level
     for number in range(1, trials + 1):
-        configuration = _proposed(land.space, strategy, history, even, number, seed, rng)
+        configuration = _proposed(space, strategy, history, even, number, seed, rng)
         if configuration is None:
             break
         failed = land.fails(configuration)
@@ -283,3 +289,34 @@ TRUTHS: dict[str, Callable[[MadeUp, Finding], bool]] = {
     "ridge": _ridge, "failing corner": _corner, "little tried": _little, "within noise": _within, "nothing gained": _nothing,
     "flat runs": _flat,
 }  # fmt: skip
+
+
+# What there is to be found, so that it can be said how much of it is
+
+Trait = tuple[str, ...]
+
+
+def trait(finding: Finding) -> Trait:
+    """What a finding says is there."""
+    if finding.code == "crowded end":
+        return finding.code, finding.names[0], "upper" if finding.facts["upper"] else "lower"
+    return (finding.code,) if finding.code == "failing corner" else (finding.code, *sorted(finding.names))
+
+
+def planted(made: MadeUp) -> set[Trait]:
+    """What is there by the landscape, of the kinds for which that can be said."""
+    land, found = made.landscape, set[Trait]()
+    for p in land.space.searched:
+        if p.name not in land.parts and not any(p.name in pair for pair in land.ridges):
+            found.add(("dead setting", p.name))
+        if isinstance(p, Choice):
+            reached = _best_along(made, p.name, np.array([p.encode(option) for option in p.options]))
+            if reached.min() < reached.max() - 0.3 * made.spread:
+                found.add(("losing option", p.name))
+            continue
+        reached = _best_along(made, p.name, np.linspace(0, 1, 21))
+        for side, ends in (("upper", reached), ("lower", reached[::-1])):
+            if p.name != "wide" and ends[-1] >= ends.max() and ends[-1] > ends[-5] + 0.2 * made.spread:
+                found.add(("crowded end", p.name, side))
+    found |= {("ridge", *sorted(pair)) for pair in land.ridges}
+    return found | ({("failing corner",)} if land.corner else set())

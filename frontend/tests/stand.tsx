@@ -112,6 +112,8 @@ const pen = () =>
         ? held[String(name)]
         : (...given: unknown[]) => {
             if (name === "fillText") written.push(String(given[0]));
+            if (name === "createImageData")
+              return { data: new Uint8ClampedArray(4 * Number(given[0]) * Number(given[1])) };
             return { width: 8, addColorStop: () => undefined };
           },
     set: (held, name, value) => Boolean((held[String(name)] = value)) || true,

@@ -3,7 +3,8 @@ import type { Curve } from "../api/evidence";
 import { figure, scalar } from "../lib/format";
 import type { ScoreScale } from "../lib/ramp";
 import { isChoice, ticks, toShare, type Axis, type ChoiceParameter, type Parameter } from "../lib/scale";
-import { FLOOR, HEIGHT, INSET, TOP, brushed, drawn, nearestKept, stretchAt } from "./evidenceLaneLayout";
+import { CurveBand } from "./CurveBand";
+import { FLOOR, HEIGHT, INSET, TOP, brushed, nearestKept, stretchAt } from "./evidenceLaneLayout";
 import { PixelDots } from "./PixelDots";
 import type { Placed } from "./pixelDotsLayout";
 
@@ -70,7 +71,7 @@ export const EvidenceLane = memo(function EvidenceLane(props: Props) {
           <rect x={rect[0]} y={0} width={Math.max(rect[1] - rect[0], 1)} height={FLOOR + 4} fill="var(--honey-tint)" />
         )}
         <path d={`M${INSET} ${FLOOR + 3}H${width - INSET}`} stroke="var(--rule)" />
-        {curve && <Band curve={curve} kind={kind} parameter={parameter} axis={axis} width={width} scale={scale} />}
+        {curve && <CurveBand {...{ curve, kind, parameter, axis, width, scale }} room={{ floor: FLOOR, top: TOP }} />}
         {axis &&
           ticks(axis).map((t) => (
             <text
@@ -115,44 +116,3 @@ function Options({
     </button>
   ));
 }
-
-type BandProps = Pick<Props, "kind" | "parameter" | "axis" | "width" | "scale"> & { curve: Curve };
-
-/** The score along the lane: a line with its 80 % band; between options there is nothing, so each has a bar of its own. */
-export function Band({ curve, kind, parameter, axis, width, scale }: BandProps) {
-  const points = drawn(curve, kind, parameter, axis, width, scale);
-  if (points.length === 0) return null;
-  if (curve.options)
-    return (
-      <g data-curve={curve.name}>
-        {points.map((p, i) => (
-          <g key={i}>
-            <rect
-              x={p.x - 16}
-              y={p.high}
-              width={32}
-              height={Math.max(p.low - p.high, 1)}
-              fill="var(--spruce)"
-              opacity={0.16}
-            />
-            <path d={`M${p.x - 16} ${p.mean}h32`} stroke="var(--spruce)" strokeWidth={2} />
-          </g>
-        ))}
-      </g>
-    );
-  const there = points.map((p) => `${p.x.toFixed(1)} ${p.high.toFixed(1)}`);
-  const back = [...points].reverse().map((p) => `${p.x.toFixed(1)} ${p.low.toFixed(1)}`);
-  return (
-    <g data-curve={curve.name}>
-      <path d={`M${[...there, ...back].join("L")}Z`} fill="var(--spruce)" opacity={0.16} />
-      <path
-        d={`M${points.map((p) => `${p.x.toFixed(1)} ${p.mean.toFixed(1)}`).join("L")}`}
-        fill="none"
-        stroke="var(--spruce)"
-        strokeWidth={2}
-      />
-    </g>
-  );
-}
-
-export { TOP };

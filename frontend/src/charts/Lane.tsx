@@ -1,5 +1,6 @@
 import { useMemo, useRef, useState } from "react";
 import type { Points, Scalar, Setting } from "../api/client";
+import type { Curve } from "../api/evidence";
 import { figure, scalar } from "../lib/format";
 import type { ScoreScale } from "../lib/ramp";
 import {
@@ -16,6 +17,7 @@ import {
   type Parameter,
   type RangeParameter,
 } from "../lib/scale";
+import { CurveBand } from "./CurveBand";
 import { LaneDots } from "./LaneDots";
 import { LANE, dots, nearest, place } from "./laneLayout";
 import { useWidth } from "./useWidth";
@@ -30,12 +32,13 @@ interface Props {
   onHover: (index: number | null) => void;
   onPick: (index: number) => void;
   onChange: (parameter: Parameter) => void;
+  curve?: Curve | undefined; // the score along it, once trials say something
 }
 
 /** One parameter: its axis, its range with two handles (or its options), sample draws, and the trials that fell on it. */
 export function Lane(props: Props) {
-  const { parameter, setting, draws, points, scale, hovered, onHover, onPick, onChange } = props;
-  const [box, width] = useWidth<HTMLDivElement>(500);
+  const { parameter, setting, draws, points, scale, hovered, onHover, onPick, onChange, curve } = props;
+  const [box, width] = useWidth(500);
   const [moving, setMoving] = useState<{ parameter: RangeParameter; axis: Axis } | null>(null);
   const shown = moving?.parameter ?? parameter;
   const settled = useMemo(
@@ -68,6 +71,17 @@ export function Lane(props: Props) {
     >
       <LaneDots dots={marks} width={width} />
       <svg width={width} height={LANE.height} style={{ position: "absolute", inset: 0 }}>
+        {curve && (
+          <CurveBand
+            curve={curve}
+            kind="average"
+            parameter={parameter}
+            axis={axis}
+            width={width}
+            scale={scale}
+            room={LANE}
+          />
+        )}
         <path d={drawn.map((x) => `M${x.toFixed(1)} ${LANE.draws}v6`).join("")} stroke="var(--soft)" opacity={0.3} />
         {shown.kind === "distribution" && axis && <Bell draws={draws} axis={axis} width={width} />}
         {typeof shown.start === "number" && axis && (

@@ -33,7 +33,7 @@ export function SurfaceMap({ surface, values, what, larger, width, ridge, picked
   useLayoutEffect(() => {
     if (!canvas.current) return;
     const pen = prepare(canvas.current, area.width, area.height);
-    const cell = 3;
+    const cell = 2;
     for (let px = 0; px < area.width; px += cell)
       for (let py = 0; py < area.height; py += cell) {
         const value = valueAt(values, across, down, (px + cell / 2) / area.width, 1 - (py + cell / 2) / area.height);

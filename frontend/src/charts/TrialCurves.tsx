@@ -20,7 +20,7 @@ interface Props {
 
 /** Score against what was spent on each trial: survivors in front, those that ended early with a tick where they were cut. */
 export function TrialCurves({ curves, larger, metric, counter, scale, height, onPick }: Props) {
-  const [ref, width] = useWidth<HTMLDivElement>();
+  const [ref, width] = useWidth();
   const canvas = useRef<HTMLCanvasElement>(null);
   const above = useRef<HTMLCanvasElement>(null);
   const [held, hold] = useState<number | null>(null);

@@ -27,7 +27,7 @@ interface Props {
 
 /** One lane a worker, a block a fit, idle time blank. */
 export function WorkerLanes({ lanes, workers, running, span, onPick }: Props) {
-  const [box, width] = useWidth<HTMLDivElement>(600);
+  const [box, width] = useWidth(600);
   const canvas = useRef<HTMLCanvasElement>(null);
   const { mode } = useColorScheme();
   const now = useNow(running, lanes.now);

@@ -97,6 +97,12 @@ export interface Drawn {
   high: number;
 }
 
+/** Between which heights of a lane the worst and the best score lie. */
+export interface Room {
+  floor: number;
+  top: number;
+}
+
 /** A curve's points on a lane, in pixels; those off the lane are left out. */
 export function drawn(
   curve: Curve,
@@ -105,9 +111,10 @@ export function drawn(
   axis: Axis | null,
   width: number,
   scale: ScoreScale,
+  { floor, top }: Room,
 ): Drawn[] {
   const line = curve[kind];
-  const up = (value: number) => FLOOR - goodness(value, scale) * (FLOOR - TOP);
+  const up = (value: number) => floor - goodness(value, scale) * (floor - top);
   return curve.values.flatMap((value, i) => {
     const x = place(parameter, value, axis, width);
     if (x === null) return [];

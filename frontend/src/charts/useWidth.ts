@@ -1,11 +1,9 @@
-import { useEffect, useRef, useState } from "react";
+import { useCallback, useState } from "react";
 
-/** The width of an element in CSS pixels, followed as it changes. */
-export function useWidth<T extends Element>(initial = 600) {
-  const ref = useRef<T>(null);
+/** The width of an element in CSS pixels, followed as it changes; also of one that comes later than the first drawing. */
+export function useWidth(initial = 600) {
   const [width, setWidth] = useState(initial);
-  useEffect(() => {
-    const element = ref.current;
+  const ref = useCallback((element: HTMLDivElement | null) => {
     if (!element) return;
     const observer = new ResizeObserver(([entry]) => setWidth(Math.max(entry!.contentRect.width, 50)));
     observer.observe(element);

@@ -39,6 +39,13 @@ export function scoreScale(means: (number | null)[], larger: boolean, effects?: 
   return high > low ? { low, high, larger, effects } : { low: low - 0.5, high: high + 0.5, larger, effects };
 }
 
+/** The span with room for curves that run below the trials: what a model says of places where nobody has been. */
+export function withCurves(scale: ScoreScale, lines: { mean: number[] }[]): ScoreScale {
+  const all = lines.flatMap((line) => line.mean);
+  if (all.length === 0) return scale;
+  return { ...scale, low: Math.min(scale.low, ...all), high: Math.max(scale.high, ...all) };
+}
+
 /** 0 is the worst, 1 the best, whichever way the metric points. A fold's score counts without what is the fold's own. */
 export function goodness(value: number, scale: ScoreScale, fold?: number): number {
   const own = fold === undefined ? 0 : (scale.effects?.[fold] ?? 0);

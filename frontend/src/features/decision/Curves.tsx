@@ -22,7 +22,7 @@ const f1 = (c: Cuts, i: number) => (2 * c.hits[i]!) / Math.max(c.hits[i]! + c.fa
 /** Recall against false alarms, precision against recall, calibration; and the threshold, chosen on all of them. */
 export function Curves({ d }: { d: Diagnostics }) {
   const [threshold, setThreshold] = useState(0.5);
-  const [box, width] = useWidth<HTMLDivElement>(840);
+  const [box, width] = useWidth(840);
   const sides = [d.trial, d.baseline].filter((s): s is Side => !!s?.cuts);
   const each = Math.floor((width - 24 - 28) / 3);
   const c = d.trial.cuts!;

@@ -6,7 +6,7 @@ import { useWidth } from "../../charts/useWidth";
 
 /** Predicted against actual, what is left over, and how far the trial and the baseline miss. */
 export function Residuals({ d }: { d: Diagnostics }) {
-  const [box, width] = useWidth<HTMLDivElement>(840);
+  const [box, width] = useWidth(840);
   const r = d.trial.residuals!;
   const each = Math.floor((width - 40) / 2);
   const missed = r.actual.map((a, i) => a - r.predicted[i]!);

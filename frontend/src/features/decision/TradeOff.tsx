@@ -15,7 +15,7 @@ const UNITS: Record<string, string> = {
 /** Two measures against each other, with the front of those that no other beats on both. */
 export function TradeOff({ problem, found, chosen, pick }: BenchProps) {
   const { weighing, set } = useWeighing();
-  const [box, width] = useWidth<HTMLDivElement>();
+  const [box, width] = useWidth();
   const [over, setOver] = useState<number | null>(null);
   const measure = weighing.beside;
   const known = useMemo(() => found.finalists.filter((f) => f.beside !== null), [found]);

@@ -7,7 +7,7 @@ import { ShareBar } from "../../charts/ShareBar";
 import { useWidth } from "../../charts/useWidth";
 import { keptBy, comparisons, stretchOf, withStretch, withoutOptions } from "../../lib/comparisons";
 import { count, percent, scalar, score } from "../../lib/format";
-import { scoreScale } from "../../lib/ramp";
+import { scoreScale, withCurves } from "../../lib/ramp";
 import { axisFor, axisOfDraws, isChoice, isRange, type Axis, type Parameter } from "../../lib/scale";
 import { Switch } from "../../ui/Switch";
 import type { Looked } from "./looked";
@@ -32,11 +32,14 @@ export function LanesView({ problem, search, searches, selection, trial, inspect
   const [kind, setKind] = useState<"average" | "near">("average");
   const [hovered, setHovered] = useState<number | null>(null);
   const [moving, setMoving] = useState<string | null>(null); // the filter while a brush is drawn
-  const [box, wide] = useWidth<HTMLDivElement>(700);
+  const [box, wide] = useWidth(700);
   const width = Math.max(wide - SIDE, 200);
   const larger = problem.judging.larger_is_better;
   const points = found?.points ?? null;
-  const scale = useMemo(() => scoreScale(points?.means ?? [], larger), [points, larger]);
+  const scale = useMemo(
+    () => withCurves(scoreScale(points?.means ?? [], larger), evidence?.curves.map((curve) => curve[kind]) ?? NONE),
+    [points, larger, evidence, kind],
+  );
   const lanes = useMemo(
     () => (search.parameters as unknown as Parameter[]).filter((p) => p.kind !== "fixed"),
     [search.parameters],

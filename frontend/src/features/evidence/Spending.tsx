@@ -13,7 +13,7 @@ export function Spending({ problem, chosen }: { problem: Problem; chosen: number
   const found = useSpending(problem.id).data;
   const [by, setBy] = useState<By>("trials");
   const [off, setOff] = useState<Set<number>>(new Set());
-  const [box, width] = useWidth<HTMLDivElement>(560);
+  const [box, width] = useWidth(560);
   if (!found || found.searches.length === 0) return null;
   const shown = found.searches.filter((one) => !off.has(one.search_id));
   const toggle = (id: number) =>

@@ -125,7 +125,7 @@ interface MapsProps {
 }
 
 function Maps({ surface, metric, larger, ridge, picked, selected, inspect }: MapsProps) {
-  const [box, width] = useWidth<HTMLDivElement>(900);
+  const [box, width] = useWidth(900);
   const each = Math.min(Math.max((width - 24) / 2, 260), 560);
   const shared = { surface, larger, width: each, picked, selected, inspect };
   return (

@@ -78,10 +78,10 @@ function Row({ one, direction }: { one: Matters; direction: Direction | undefine
   const { alone, total, among_good: good } = one;
   return (
     <div role="row" data-mattered={one.name}>
-      <span role="rowheader" className="mono cut" title={one.name}>
-        {one.name}
+      <span role="rowheader" title={one.name}>
+        <span className="mono cut block">{one.name}</span>
         {direction && (
-          <span className="tiny soft block cut" title={ranks(direction)}>
+          <span className="tiny soft block" title={ranks(direction)}>
             {way(direction)}
           </span>
         )}
@@ -92,8 +92,8 @@ function Row({ one, direction }: { one: Matters; direction: Direction | undefine
       <span role="cell">{percent(alone.share)}</span>
       <span role="cell">
         {percent(total.share)}{" "}
-        <span className="small soft">
-          {percent(total.low)} to {percent(total.high)}
+        <span className="small soft one-line">
+          {Math.round(100 * total.low)} to {percent(total.high)}
         </span>
       </span>
       <span role="cell">{percent(good.share)}</span>

@@ -6,7 +6,7 @@ import { useWidth } from "../../charts/useWidth";
 
 /** A trial's folds along its iterations, and where their mean was best: to there its model is trained. */
 export function TrialCurve({ trial }: { trial: TrialDetail }) {
-  const [ref, width] = useWidth<HTMLDivElement>(390);
+  const [ref, width] = useWidth(390);
   const all = trial.curves.flatMap((curve) => curve.scores);
   const last = Math.max(...trial.curves.flatMap((curve) => curve.iterations));
   const counter = trial.counter ?? "iterations";

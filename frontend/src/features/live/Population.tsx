@@ -21,7 +21,7 @@ const VALUES = 96;
 
 /** Members as rows, intervals as bars; where a member goes on as a copy of another, a bow leads from there. */
 export function Population({ curves, points, scale, counter, steerable, onPick }: Props) {
-  const [ref, width] = useWidth<HTMLDivElement>();
+  const [ref, width] = useWidth();
   const drawn = useMemo(() => lineage(curves), [curves]);
   const changing = steerable.filter((name) => points.values[name]);
   const [chosen, choose] = useState<string | null>(null);

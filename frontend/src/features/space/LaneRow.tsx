@@ -1,19 +1,22 @@
 import { useEffect, useRef, type ComponentProps } from "react";
 import { useSearchParams } from "react-router";
-import { scalar } from "../../lib/format";
+import type { Matters } from "../../api/evidence";
+import { percent, scalar } from "../../lib/format";
 import { isChoice, type Parameter } from "../../lib/scale";
 import { Lane } from "../../charts/Lane";
+import { ShareBar } from "../../charts/ShareBar";
 
 const COSTS: Record<string, string> = { "more costs more": "costs more →", "more costs less": "← costs more" };
 
 interface Props extends ComponentProps<typeof Lane> {
   depth: number; // how many switches it hangs under
   sentence?: string | undefined; // of own code's setting
+  matters?: Matters | undefined; // how much the score depends on it, once trials say something
   onText: (line: string) => void;
 }
 
 /** A lane with its name, its sentence, which way costs more, and whether it is searched or held. */
-export function LaneRow({ onText, depth, sentence, ...lane }: Props) {
+export function LaneRow({ onText, depth, sentence, matters, ...lane }: Props) {
   const { parameter, setting, onChange } = lane;
   const held = parameter.kind === "fixed";
   const standard = setting ? scalar(setting.default) : "";
@@ -43,6 +46,19 @@ export function LaneRow({ onText, depth, sentence, ...lane }: Props) {
           </b>
           {setting && COSTS[setting.cost] && <span className="small honey">{COSTS[setting.cost]}</span>}
         </div>
+        {matters && (
+          <span
+            data-matters={parameter.name}
+            title={`${percent(matters.total.share)} of the score's differences (${percent(matters.total.low)} to ${percent(matters.total.high)}), with what it does together with others; ${percent(matters.alone.share)} by itself`}
+          >
+            <ShareBar
+              alone={matters.alone.share}
+              total={matters.total.share}
+              low={matters.total.low}
+              high={matters.total.high}
+            />
+          </span>
+        )}
         {parameter.condition && (
           <span className="small mono spruce" data-condition>
             only if {parameter.condition}

@@ -11,12 +11,13 @@ import {
   isCode,
   isTable,
 } from "../../api/client";
+import { useEvidence, type Evidence } from "../../api/evidence";
 import { useBaselines } from "../../api/problems";
 import { useCatalogue, useLearner } from "../../api/workspace";
 import { usePoints } from "../../api/searches";
 import { useChosen } from "../../ui/place";
 import { configurations, count } from "../../lib/format";
-import { scoreScale } from "../../lib/ramp";
+import { scoreScale, withCurves } from "../../lib/ramp";
 import { sentencesIn } from "../../lib/sentences";
 import { replaceLine } from "../../lib/change";
 import { isRequirement, tucked, type Parameter } from "../../lib/scale";
@@ -88,7 +89,9 @@ function Bench({ problem, learners, best, chosen, searches, inspect }: BenchProp
   );
   const found = useLearner(draft.learner, task);
   const learner = found.data ?? preferred;
-  const points = usePoints(chosen && chosen.learner === draft.learner ? chosen.id : null).data ?? null;
+  const told = chosen && chosen.learner === draft.learner ? chosen.id : null;
+  const points = usePoints(told).data ?? null;
+  const evidence = useEvidence(told).data;
   return (
     <Laying problem={problem} draft={draft} searches={searches}>
       <LearnerPicker
@@ -111,6 +114,7 @@ function Bench({ problem, learners, best, chosen, searches, inspect }: BenchProp
         draft={draft}
         learner={learner}
         points={points}
+        evidence={evidence ?? null}
         larger={problem.judging.larger_is_better}
         inspect={inspect}
         task={task}
@@ -128,6 +132,7 @@ function CodeBench({ problem, chosen, searches, inspect }: CodeBenchProps) {
     text: chosen?.space ?? (problem.code.space || null),
   });
   const points = usePoints(chosen?.id ?? null).data ?? null;
+  const evidence = useEvidence(chosen?.id ?? null).data;
   const sentences = useMemo(() => sentencesIn(problem.code.space), [problem.code.space]);
   return (
     <Laying problem={problem} draft={draft} searches={searches}>
@@ -142,6 +147,7 @@ function CodeBench({ problem, chosen, searches, inspect }: CodeBenchProps) {
         learner={null}
         sentences={sentences}
         points={points}
+        evidence={evidence ?? null}
         larger={problem.judging.larger_is_better}
         inspect={inspect}
         task=""
@@ -208,14 +214,18 @@ interface LanesProps {
   learner: Learner | null;
   sentences?: Record<string, string>; // of own code's settings
   points: Points | null;
+  evidence: Evidence | null;
   larger: boolean;
   task: string;
   inspect: (id: number) => void;
 }
 
-function Lanes({ draft, learner, sentences = {}, points, larger, task, inspect }: LanesProps) {
+function Lanes({ draft, learner, sentences = {}, points, evidence, larger, task, inspect }: LanesProps) {
   const [hovered, setHovered] = useState<number | null>(null);
-  const scale = useMemo(() => scoreScale(points?.means ?? [], larger), [points, larger]);
+  const scale = useMemo(
+    () => withCurves(scoreScale(points?.means ?? [], larger), evidence?.curves.map((curve) => curve.average) ?? []),
+    [points, larger, evidence],
+  );
   const { parameters } = draft;
   if (!parameters) return <p className="soft">{draft.checked?.error ? "Mend the text to see its lanes." : "…"}</p>;
   const settings = (learner?.settings ?? []).filter((s) => s.tasks.includes(task));
@@ -236,6 +246,8 @@ function Lanes({ draft, learner, sentences = {}, points, larger, task, inspect }
             draws={draft.good?.draws[parameter.name] ?? []}
             points={points}
             scale={scale}
+            curve={evidence?.curves.find((curve) => curve.name === parameter.name)}
+            matters={evidence?.singles.find((one) => one.name === parameter.name)}
             hovered={hovered}
             onHover={setHovered}
             onPick={(index) => points && inspect(points.ids[index]!)}

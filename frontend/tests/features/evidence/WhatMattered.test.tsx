@@ -34,7 +34,7 @@ afterEach(cleanup);
 it("tells of each setting what it does alone, with others, and among the good, with its doubt", () => {
   const container = shown(known);
   const rows = [...container.querySelectorAll("[data-mattered]")].map((row) => row.textContent);
-  expect(rows).toEqual(["ratemore is better ↑ up to 0.340 %60 % 55 % to 65 %20 %", "depth10 %30 % 25 % to 35 %5 %"]);
+  expect(rows).toEqual(["ratemore is better ↑ up to 0.340 %60 % 55 to 65 %20 %", "depth10 %30 % 25 to 35 %5 %"]);
   expect(container.textContent).toContain("From 41 scored trials; 87 % of their differences can be foretold");
   expect(container.textContent).toContain("rate and depth 20 %.");
   expect(container.textContent).not.toContain("width");
