@@ -31,7 +31,7 @@ interface Props {
 const ROW = 38;
 const GAP = 10;
 const EDGE = 12;
-const MARKS = 56; // pixels of the last two cells
+const MARKS = 80; // pixels of the last two cells
 
 /** What a short header stands for. */
 const SAID: Record<string, string> = {
@@ -100,7 +100,7 @@ export function TrialTable({
   );
   const left = offsets(columns, arrangement.pinned, GAP, EDGE);
   const pinned = (key: string, background: string) =>
-    left.has(key) ? ({ position: "sticky", left: left.get(key), background, zIndex: 1 } as const) : undefined;
+    left.has(key) ? ({ position: "sticky", left: left.get(key), background, zIndex: 1, alignSelf: "stretch", display: "flex", alignItems: "center" } as const) : undefined;
   const grid = {
     display: "grid",
     gridTemplateColumns: `${columns.map((column) => column.width).join(" ")} 24px 22px`,
