@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from pellux.demo import routes
+from pellux.demo import cooling, routes
 from pellux.demo import workspace as demo
 from pellux.demo.generator import energy_per_trip, warm_arrivals
 from pellux.service.engine.engine import Engine
@@ -26,14 +26,16 @@ def test_the_demo_is_furnished_once_and_has_a_live_search(tmp_path: Path, monkey
     monkeypatch.setattr(demo, "SOUND_SPACE", "batch: 200 .. 256 int\nwidth: 8\nepochs: 9\n")
     monkeypatch.setattr(routes, "ROUTE_TRIALS", 2)
     monkeypatch.setattr(routes, "EPOCHS", 3)
+    monkeypatch.setattr(cooling, "COOLING_TRIALS", 4)
     said: list[str] = []
     assert demo.furnish(tmp_path / "demo", said.append)
     assert not demo.furnish(tmp_path / "demo", said.append)
-    assert len(said) == 4
+    assert len(said) == 5
     engine = Engine(Workspace(tmp_path / "demo"))
     try:
-        route, sound, warm, energy = list_problems(engine.workspace)
+        chill, route, sound, warm, energy = list_problems(engine.workspace)
         assert (route.name, route.code.label, route.searches) == (routes.ROUTES, "plan_routes.py", 1)
+        assert (chill.name, chill.searches, chill.judging.metric_label) == (cooling.COOLING, 1, "kwh ↓")
         assert route.best.score > 0.3, "it learns something in a few epochs"
         assert (sound.name, sound.searches, sound.brief.metric) == (demo.SOUND, 1, "macro F1")
         assert [s.stopping.key for s in list_searches(engine, warm.id)] == ["fold race", "none"]

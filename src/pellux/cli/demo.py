@@ -8,8 +8,7 @@ import click
 
 from pellux.cli import options
 from pellux.cli.serve import open_bench
-from pellux.demo.routes import FOLDER as ROUTE_PLANNER
-from pellux.demo.workspace import furnish, start_live
+from pellux.demo.workspace import CODE, furnish, start_live
 
 
 @click.command("demo", short_help="Serve a demo workspace.")
@@ -19,4 +18,4 @@ def command(folder: Path, host: str, port: int) -> None:
     """Serve a workspace with made-up problems, one of them a training program: searches that are finished, one running from the start."""
     if furnish(folder, click.echo):
         click.echo("The demo workspace is ready.")
-    open_bench(folder, host, port, ready=start_live, allowed=[ROUTE_PLANNER])
+    open_bench(folder, host, port, ready=start_live, allowed=CODE)

@@ -55,7 +55,7 @@ def _say(found: EvidenceView) -> None:
     for k, finding in enumerate(found.findings, 1):
         click.echo(f"\n{k}. {finding.sentence}")
         for line in finding.lines:
-            click.echo(f"   - {line.before}\n   + {line.after}")
+            click.echo(f"   - {line.before}" + (f"\n   + {line.after}" if line.after else ""))
         for requirement in finding.requirements:
             click.echo(f"   + require {requirement}")
         for key, value in finding.plan.items():

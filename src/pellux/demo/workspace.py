@@ -1,4 +1,4 @@
-"""The demo workspace: three problems about tables and one of own code, finished searches with and without early stopping, and one that starts with the demo."""
+"""The demo workspace: three problems about tables and two of own code, finished searches with and without early stopping, and one that starts with the demo."""
 
 from __future__ import annotations
 
@@ -7,6 +7,8 @@ from pathlib import Path
 from typing import Any
 
 from pellux.core.errors import Conflict
+from pellux.demo.cooling import FOLDER as PRE_COOLING
+from pellux.demo.cooling import add_cooling
 from pellux.demo.generator import FOLDER
 from pellux.demo.routes import FOLDER as ROUTE_PLANNER
 from pellux.demo.routes import add_routes
@@ -22,6 +24,7 @@ from pellux.service.workspace import Workspace
 WARM = "Warm arrivals: will a load arrive too warm?"
 ENERGY = "Energy per trip: how many kWh?"
 SOUND = "Compressor sound: what is wrong with it?"
+CODE = (ROUTE_PLANNER, PRE_COOLING)  # folders whose code runs without being asked about
 QUICK = ["tree", "boosting"]
 FIRST_TRIALS, RACE_TRIALS, SOUND_TRIALS, LIVE_TRIALS = 30, 24, 40, 120
 FIRST_SPACE = """\
@@ -52,7 +55,7 @@ features: 0.2 .. 1
 
 def furnish(folder: Path, say: Callable[[str], None]) -> bool:
     """Make the demo workspace if it is not there; True when it was made now."""
-    workspace = Workspace(folder, allowed=[ROUTE_PLANNER])
+    workspace = Workspace(folder, allowed=CODE)
     try:
         if list_problems(workspace):
             return False
@@ -72,6 +75,8 @@ def furnish(folder: Path, say: Callable[[str], None]) -> bool:
         engine.join(launch(engine, _sound(workspace), SearchRequest(learner="network", space=SOUND_SPACE, plan=_halving())))
         say("… and the same on somebody's own training program …")
         engine.join(add_routes(engine))
+        say("… and a function whose search has something to be found in it …")
+        engine.join(add_cooling(engine))
         engine.close()
         return True
     finally:

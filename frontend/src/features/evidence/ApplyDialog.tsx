@@ -43,7 +43,7 @@ export function ApplyDialog({ findings, onClose, onApply }: Props) {
               {change.lines.map((line) => (
                 <tr key={line.name} className="underlined" data-change={line.name}>
                   <td className="soft">{line.before}</td>
-                  <td>{line.after}</td>
+                  <td>{line.after || <span className="soft">goes</span>}</td>
                 </tr>
               ))}
               {change.requirements.map((text) => (

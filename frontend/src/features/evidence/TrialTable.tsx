@@ -100,7 +100,17 @@ export function TrialTable({
   );
   const left = offsets(columns, arrangement.pinned, GAP, EDGE);
   const pinned = (key: string, background: string) =>
-    left.has(key) ? ({ position: "sticky", left: left.get(key), background, zIndex: 1, alignSelf: "stretch", display: "flex", alignItems: "center" } as const) : undefined;
+    left.has(key)
+      ? ({
+          position: "sticky",
+          left: left.get(key),
+          background,
+          zIndex: 1,
+          alignSelf: "stretch",
+          display: "flex",
+          alignItems: "center",
+        } as const)
+      : undefined;
   const grid = {
     display: "grid",
     gridTemplateColumns: `${columns.map((column) => column.width).join(" ")} 24px 22px`,

@@ -17,7 +17,7 @@ from pellux.core.evidence.noise import noise
 from pellux.core.evidence.path import Step, path
 from pellux.core.evidence.reading import Reading, read
 from pellux.core.evidence.surface import NEAR, surface
-from pellux.core.space import Space, identity, parse, write, write_parameter
+from pellux.core.space import Parameter, Space, identity, parse, write, write_parameter
 from pellux.service.engine.analyses import Job
 from pellux.service.evidence.gathering import SCORES, Gathered, facts_of, gather
 from pellux.service.workspace import Workspace
@@ -136,7 +136,12 @@ def _finding(known: Gathered, finding: Finding, space: Space) -> dict[str, Any]:
         "code": finding.code, "facts": facts_of(finding.facts, known.names), "names": list(finding.names),
         "trials": [i for i in finding.trials if i > 0],
         "lines": [
-            {"name": p.name, "before": write_parameter(space.by_name[p.name]), "after": write_parameter(p)} for p in change.parameters
-        ],
+            {"name": p.name, "before": _line_of(space.by_name[p.name]), "after": _line_of(p)} for p in change.parameters
+        ]
+        + [{"name": name, "before": _line_of(space.by_name[name]), "after": ""} for name in change.dropped],
         "requirements": list(change.requirements), "plan": dict(change.plan),
     }  # fmt: skip
+
+
+def _line_of(parameter: Parameter) -> str:
+    return f"{parameter.name}: {write_parameter(parameter)}"

@@ -69,7 +69,7 @@ class DirectionView(View):
 
 
 class LineChange(View):
-    """A line of the space before and after."""
+    """A line of the space before and after; `after` is empty where it goes."""
 
     name: str
     before: str

@@ -24,7 +24,10 @@ def _times(count: int, word_: str) -> str:
 
 def _crowded(f: Facts) -> str:
     side = "upper" if f["upper"] else "lower"
-    begin = f"The best trials crowd the {side} end of {f['setting']}, {_n(f['end'])}: {f['at']} of the best {f['of']} lie there, and the score still rises towards it."
+    begin = (
+        f"The score still rises towards the {side} end of {f['setting']}, {_n(f['end'])} ({f['at']} of the best {f['of']} trials lie there; "
+        f"chance {_p(min(f['sure'], 0.99))})."
+    )
     if f["to"] is None:
         return f"{begin} It can go no further."
     return f"{begin} Widen it to {_n(f['to'])}." + (" Fits will take longer there." if f["costly"] else "")

@@ -43,7 +43,7 @@ def findings(material: Material) -> list[Finding]:
     found = sorted((finding for find in KINDS for finding in find(material)), key=lambda one: -one.weight)
     changed, kept = set[str](), list[Finding]()
     for finding in found:
-        own = {p.name for p in finding.change.parameters}
+        own = {p.name for p in finding.change.parameters} | set(finding.change.dropped)
         if own & changed:
             continue
         changed |= own

@@ -15,7 +15,7 @@ from pellux.core.evidence.curves import Along
 from pellux.core.evidence.importance import Importance, Importances
 from pellux.core.evidence.noise import Noise
 from pellux.core.evidence.reading import Reading
-from pellux.core.space import Choice, Configuration, Parameter, Space, parse, write
+from pellux.core.space import Choice, Configuration, Parameter, Space, Value, parse, write
 
 Array = NDArray[np.float64]
 GOOD = 0.05  # share of the space that counts as good
@@ -59,6 +59,8 @@ class Change:
     ----------
     parameters : tuple of Parameter
         They take the places of those of the same names.
+    dropped : tuple of str
+        Parameters that go, since nothing switches them on any more.
     requirements : tuple of str
         Added, in space notation without the word.
     plan : mapping
@@ -66,6 +68,7 @@ class Change:
     """
 
     parameters: tuple[Parameter, ...] = ()
+    dropped: tuple[str, ...] = ()
     requirements: tuple[str, ...] = ()
     plan: Mapping[str, Any] = field(default_factory=dict)
 
@@ -75,7 +78,7 @@ class Change:
     def applied(self, space: Space) -> Space:
         """The space after it; InvalidSpace where it cannot be made, since another change made it impossible."""
         new = {p.name: p for p in self.parameters}
-        changed = Space(tuple(new.get(p.name, p) for p in space.parameters), space.requirements)
+        changed = Space(tuple(new.get(p.name, p) for p in space.parameters if p.name not in self.dropped), space.requirements)
         lines = [write(changed).rstrip("\n"), *(f"require {r}" for r in self.requirements)]
         return parse("\n".join(lines))
 
@@ -197,6 +200,25 @@ def follow(space: Space, findings: list[Finding]) -> tuple[Space, list[Finding]]
             continue
         done.append(finding)
     return space, done
+
+
+def tidy(parameter: Parameter, value: Value) -> Value:
+    """A real number in three digits where those lie in the range, too; anything else as it is."""
+    short = float(f"{value:.3g}") if isinstance(value, float) else value
+    return short if parameter.contains(short) else value
+
+
+SAMPLE = 512  # points by which it is told what is switched on
+
+
+def restricted(space: Space, parameter: Parameter) -> Change:
+    """The change to a parameter with fewer values, and without what nothing switches on any more."""
+    points = space.snap(np.random.default_rng(0).random((SAMPLE, space.dimension)))
+    drawn = [space.decode(row) for row in np.nan_to_num(points, nan=0.5)]
+    before = set().union(*(c.keys() for c in drawn))
+    still = [c for c in drawn if parameter.name not in c or parameter.contains(c[parameter.name])]
+    after = set().union(*(c.keys() for c in still))
+    return Change((parameter,), tuple(name for name in space.by_name if name in before - after and name != parameter.name))
 
 
 def without_start(parameter: Parameter, **changes: Any) -> Parameter:

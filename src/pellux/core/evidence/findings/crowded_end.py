@@ -11,7 +11,7 @@ from pellux.core.evidence.findings.contract import Change, Finding, Material, wi
 from pellux.core.space import Integer, Parameter, Real
 
 AT_END = 0.08  # of the range
-SURE = 0.9
+SURE, SURER = 0.9, 0.98  # with half of the best trials there, and without
 RISES = 0.04  # of a standard deviation of the trials, over the last fifth: what is still gained towards the end
 WIDE = 20.0  # times
 FURTHER = 10.0  # times as far on a log scale, at most; on a linear one half the range
@@ -32,7 +32,7 @@ def find(material: Material) -> list[Finding]:
             chance = _chance(material.curves[place], upper)
             leading = [t for t in material.leading(0.15, 4) if parameter.name in t.configuration]
             close = [t for t in leading if _close(parameter, t, upper)]
-            if chance < SURE or len(close) < 2 or 2 * len(close) < len(leading):
+            if chance < SURE or not close or (chance < SURER and 2 * len(close) < len(leading)):
                 continue
             widened, beyond = _widened(material, parameter, upper)
             end = parameter.high if upper else parameter.low

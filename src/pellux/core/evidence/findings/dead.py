@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from pellux.core.evidence.findings.contract import Change, Finding, Material
+from pellux.core.evidence.findings.contract import Change, Finding, Material, tidy
 from pellux.core.space import Fixed, Value
 from pellux.core.space.expressions import names
 
@@ -28,7 +28,7 @@ def find(material: Material) -> list[Finding]:
             continue
         if float(np.ptp(material.curves[place].drawn_near.mean(1))) > NEARBY:
             continue
-        value = _held(material, parameter.name)
+        value = tidy(parameter, _held(material, parameter.name))
         facts = {"setting": parameter.name, "share": one.total.share, "high": one.total.high, "value": value}
         held = Fixed(name=parameter.name, condition=parameter.condition, value=value)
         ids = tuple(t.id for t in material.leading(0.1))

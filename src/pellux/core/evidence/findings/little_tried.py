@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from pellux.core.evidence.findings.contract import Change, Finding, Material
+from pellux.core.evidence.findings.contract import Finding, Material, restricted
 from pellux.core.space import Fixed, word
 
 FEW, SHARE = 4, 0.05  # trials, and of all
@@ -34,6 +34,6 @@ def find(material: Material) -> list[Finding]:
             facts = {"setting": choice.name, "option": word(option), "tried": len(tried), "of": len(active), "chance": chance}
             only = Fixed(name=choice.name, condition=choice.condition, value=option)
             found.append(
-                Finding("little tried", facts, (choice.name,), tuple(t.id for t in tried), 0.4, Change(parameters=(only,)))
+                Finding("little tried", facts, (choice.name,), tuple(t.id for t in tried), 0.4, restricted(material.space, only))
             )  # fmt: skip
     return found

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from pellux.core.evidence.findings.contract import Array, Change, Finding, Material
+from pellux.core.evidence.findings.contract import Array, Finding, Material, restricted
 from pellux.core.space import Choice, Fixed, Parameter, YesNo, word
 
 LEAST = 4  # trials with it
@@ -43,7 +43,7 @@ def find(material: Material) -> list[Finding]:
             "gain": min(gap for *_, gap, _ in losing), "sure": 1 - max(chance for _, _, chance, *_ in losing),
         }  # fmt: skip
         ids = tuple(i for *_, some in losing for i in some)
-        found.append(Finding("losing option", facts, (choice.name,), ids, 0.5, Change(parameters=(rest,))))
+        found.append(Finding("losing option", facts, (choice.name,), ids, 0.5, restricted(material.space, rest)))
     return found
 
 

@@ -5,11 +5,12 @@ from __future__ import annotations
 import numpy as np
 from scipy.stats import spearmanr
 
-from pellux.core.evidence.findings.contract import Change, Finding, Material
+from pellux.core.evidence.findings.contract import Change, Finding, Material, tidy
 from pellux.core.space import Fixed
 
 LEAST = 12  # trials among the best
 STRONG, BY_CHANCE = 0.6, 0.01
+SURELY, TOLD_WELL, LIKELY = 0.75, 0.8, 0.05  # where the model is that sure, fewer trials have to say so
 TOLD = 0.5
 TOGETHER = 0.05  # of the variance that the two make beyond each alone
 
@@ -38,16 +39,13 @@ def find(material: Material) -> list[Finding]:
         measured = spearmanr(*values)
         modelled = float(spearmanr(here[:, 0], here[:, 1]).statistic)
         rank = float(measured.statistic)
-        if (
-            abs(rank) < STRONG
-            or measured.pvalue > BY_CHANCE / max(len(pairs), 1)
-            or np.sign(modelled) != np.sign(rank)
-            or abs(modelled) < STRONG / 2
-        ):
+        surely = abs(modelled) >= SURELY and reading.explained >= TOLD_WELL
+        by_chance = LIKELY if surely else BY_CHANCE / max(len(pairs), 1)
+        if abs(rank) < STRONG or measured.pvalue > by_chance or modelled * rank <= 0 or abs(modelled) < STRONG / 2:
             continue
         weaker = min(pair.names, key=lambda name: material.shares[name].alone.share)
         other = next(name for name in pair.names if name != weaker)
-        value = material.active(weaker, material.ranked)[0].configuration[weaker]
+        value = tidy(material.space.by_name[weaker], material.active(weaker, material.ranked)[0].configuration[weaker])
         facts = {"settings": list(pair.names), "rank": rank, "trials": len(both), "hold": weaker, "other": other, "value": value}
         fixed = Fixed(name=weaker, condition=material.space.by_name[weaker].condition, value=value)
         found.append(Finding("ridge", facts, pair.names, tuple(t.id for t in both), 0.35, Change(parameters=(fixed,))))
