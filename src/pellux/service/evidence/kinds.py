@@ -118,7 +118,7 @@ def _path(known: Gathered, reading: Reading) -> tuple[Step, ...]:
     """From the usual settings to the trial that the model holds best."""
     if known.begin is None or known.weighed != SCORES:
         return ()
-    return path(reading, known.begin, reading.space.decode(np.nan_to_num(reading.best, nan=0.5)))
+    return path(reading, known.begin, reading.configurations[reading.order[0]])
 
 
 def _step(known: Gathered, step: Step) -> dict[str, Any]:
