@@ -877,6 +877,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/problems/{problem_id}/face-offs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The problem's face-offs, newest first. */
+        get: operations["get_faceoffs"];
+        put?: never;
+        /** Set ways to search against each other: fitted, run after run, or replayed on a model of the trials. */
+        post: operations["post_faceoff"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/face-offs/{faceoff_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A face-off as it stands. */
+        get: operations["get_faceoff"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/face-offs/{faceoff_id}/state": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Pause it, go on with it, or stop it for good. */
+        put: operations["put_faceoff_state"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/face-offs/{faceoff_id}/trials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every trial of every run, as CSV. */
+        get: operations["get_faceoff_trials"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/problems/{problem_id}/finalists": {
         parameters: {
             query?: never;
@@ -1201,7 +1270,7 @@ export interface components {
              * State
              * @enum {string}
              */
-            state: "running" | "done" | "failed";
+            state: "running" | "paused" | "stopped" | "done" | "failed";
         };
         /** AnalysisEntry */
         AnalysisEntry: {
@@ -2121,6 +2190,28 @@ export interface components {
             rank: number | null;
         };
         /**
+         * EntrantRequest
+         * @description A way to search.
+         */
+        EntrantRequest: {
+            /**
+             * Strategy
+             * @default automatic
+             */
+            strategy?: string;
+            /**
+             * Early Stopping
+             * @default none
+             */
+            "early stopping"?: string;
+            /**
+             * Workers
+             * @description The search's own by default.
+             * @default null
+             */
+            workers?: number | null;
+        };
+        /**
          * EvidenceView
          * @description What the trials of a search say, over its space.
          */
@@ -2172,6 +2263,131 @@ export interface components {
              * @description The space with all changes of the findings made; empty where nothing is found.
              */
             after: string;
+        };
+        /**
+         * FaceLineView
+         * @description Median of the best so far over repeats and its quartiles, in the metric's own direction; null where too few have a score.
+         */
+        FaceLineView: {
+            /** At */
+            at: number[];
+            /** Median */
+            median: (number | null)[];
+            /** Low */
+            low: (number | null)[];
+            /** High */
+            high: (number | null)[];
+        };
+        /**
+         * FaceOffRequest
+         * @description Two to eight ways to search, over the space and with the learner of a search.
+         */
+        FaceOffRequest: {
+            /**
+             * Search
+             * @description The id of the search whose space, learner and start values are taken.
+             */
+            search: number;
+            /** Entrants */
+            entrants: components["schemas"]["EntrantRequest"][];
+            /**
+             * Mode
+             * @description With real fits, or replayed on a model of the trials so far.
+             * @default fitted
+             * @enum {string}
+             */
+            mode?: "fitted" | "replayed";
+            /**
+             * Budget
+             * @description What all entrants get the same of.
+             * @default trials
+             * @enum {string}
+             */
+            budget?: "trials" | "fits" | "seconds";
+            /**
+             * Amount
+             * @default 30
+             */
+            amount?: number;
+            /**
+             * Repeats
+             * @description With other seeds.
+             * @default 5
+             */
+            repeats?: number;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed?: number;
+        };
+        /** FaceOffStateRequest */
+        FaceOffStateRequest: {
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "running" | "paused" | "stopped";
+        };
+        /**
+         * FaceOffView
+         * @description A face-off as it stands.
+         */
+        FaceOffView: {
+            /** Id */
+            id: number;
+            /** Problem Id */
+            problem_id: number;
+            /** Search Id */
+            search_id: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "running" | "paused" | "stopped" | "done" | "failed";
+            /** Message */
+            message: string;
+            /**
+             * Mode
+             * @enum {string}
+             */
+            mode: "fitted" | "replayed";
+            /**
+             * Budget
+             * @enum {string}
+             */
+            budget: "trials" | "fits" | "seconds";
+            /** Amount */
+            amount: number;
+            /** Repeats */
+            repeats: number;
+            /** Seed */
+            seed: number;
+            /** Created At */
+            created_at: number;
+            /**
+             * Done
+             * @description Runs that have ended.
+             */
+            done: number;
+            /** Planned */
+            planned: number;
+            /**
+             * Running
+             * @description The id of the run that is under way.
+             */
+            running: number | null;
+            /** Level */
+            level: number | null;
+            /** Standings */
+            standings: components["schemas"]["StandingView"][];
+            /**
+             * Sentence
+             * @description What may be concluded, and what may not.
+             */
+            sentence: string;
+            /** Baseline */
+            baseline: number | null;
         };
         /**
          * Finalist
@@ -2997,7 +3213,7 @@ export interface components {
         };
         /**
          * LineChange
-         * @description A line of the space before and after.
+         * @description A line of the space before and after; `after` is empty where it goes.
          */
         LineChange: {
             /** Name */
@@ -4102,7 +4318,7 @@ export interface components {
              * Run
              * @enum {string}
              */
-            run: "search" | "re-judge" | "safety check" | "baselines";
+            run: "search" | "re-judge" | "safety check" | "baselines" | "face-off";
             /**
              * State
              * @enum {string}
@@ -4192,7 +4408,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "search" | "re-judge" | "safety check" | "baselines";
+            kind: "search" | "re-judge" | "safety check" | "baselines" | "face-off";
             /** Folds */
             folds: number;
             /** Learner */
@@ -4624,6 +4840,48 @@ export interface components {
              * @enum {string}
              */
             stripe_by: "file" | "time";
+        };
+        /**
+         * StandingView
+         * @description What an entrant came to.
+         */
+        StandingView: {
+            /** Strategy */
+            strategy: string;
+            /** Early Stopping */
+            early_stopping: string;
+            /** Workers */
+            workers: number;
+            /**
+             * Done
+             * @description Repeats that have ended.
+             */
+            done: number;
+            by_trials: components["schemas"]["FaceLineView"];
+            by_seconds: components["schemas"]["FaceLineView"];
+            /** Finals */
+            finals: number[];
+            /** Mean */
+            mean: number | null;
+            /** Error */
+            error: number | null;
+            /** Spread */
+            spread: number | null;
+            /**
+             * Beats
+             * @description Share of repeats in which it ended ahead of each entrant; null against itself.
+             */
+            beats: (number | null)[];
+            /**
+             * To Level
+             * @description Median seconds to the level that every entrant reaches.
+             */
+            to_level: number | null;
+            /**
+             * Grounded
+             * @description Share of its time in trials that never left the ground.
+             */
+            grounded: number;
         };
         /** StateRequest */
         StateRequest: {
@@ -7046,6 +7304,169 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SpendingView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_faceoffs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                problem_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaceOffView"][];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_faceoff: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                problem_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FaceOffRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaceOffView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_faceoff: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                faceoff_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaceOffView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    put_faceoff_state: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                faceoff_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FaceOffStateRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaceOffView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_faceoff_trials: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                faceoff_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
                 };
             };
             /** @description A problem. */

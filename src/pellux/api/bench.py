@@ -16,6 +16,7 @@ from pellux.api.problem import Problem
 from pellux.api.transport import BYTES, Client, Http, InProcess
 from pellux.service.engine.engine import Engine, prepare
 from pellux.service.errors import InvalidPlan
+from pellux.service.evidence import faceoffs
 from pellux.service.planning.code_requests import CodeBriefRequest
 from pellux.service.planning.requests import checked
 from pellux.service.problems.code_problems import create_code_problem, send
@@ -69,6 +70,7 @@ def open(
     engine = Engine(workspace)
     prepare()
     engine.take_up()
+    faceoffs.take_up(engine)
     return Bench(Client(InProcess(create_app(engine))), engine)
 
 

@@ -15,6 +15,7 @@ COMMANDS = {
     "init": "Write a plan for a program, from its --help.",
     "trials": "Write every trial of a search.",
     "findings": "What the trials of a search say, and what would follow from it.",
+    "faceoff": "Set ways to search against each other, over a search's space.",
     "decide": "Choose a configuration by a rule, sign it, export it.",
     "past-results": "Bring results from elsewhere into a problem.",
     "trust": "Let the own code of a workspace from elsewhere run.",

@@ -10,6 +10,7 @@ import click
 
 from pellux.cli import options
 from pellux.service.engine.engine import Engine, prepare
+from pellux.service.evidence import faceoffs
 from pellux.service.workspace import Workspace
 from pellux.web.app import create_app
 from pellux.web.security import is_loopback
@@ -40,6 +41,7 @@ def open_bench(
     engine = Engine(workspace)
     prepare()
     taken_up = engine.take_up()
+    faceoffs.take_up(engine)
     if ready is not None:
         ready(engine)
 

@@ -34,6 +34,21 @@ def _place(f: Facts) -> str:
 
 
 SENTENCES: dict[str, Callable[[Facts], str]] = {
+    # What a face-off says
+    "face-off: nothing yet": lambda f: "No repeat has ended for every entrant: nothing can be said yet.",
+    "face-off: too few repeats": lambda f: (
+        f"{f['entrant']} ended ahead on average, by {f['lead']:.3g}; {f['repeats']} repeats are too few to tell that from luck ({f['fewest']} at least)."
+    ),
+    "face-off: not told apart": lambda f: (
+        f"{f['entrant']} ended ahead on average, by {f['lead']:.3g}, but not by more than luck would have it in {f['repeats']} repeats: "
+        "no entrant can be told from the others here."
+    ),
+    "face-off: ahead of some": lambda f: (
+        f"{f['entrant']} is ahead of {f['behind']} by more than luck (p = {f['p_value']:.2g}, {f['repeats']} repeats); from the others it cannot be told."
+    ),
+    "face-off: ahead of all": lambda f: (
+        f"{f['entrant']} is ahead of all others by more than luck (p = {f['p_value']:.2g}, {f['repeats']} repeats): on this space, with this budget, and no further than that."
+    ),
     # How a search ends or pauses
     "space exhausted": lambda f: "The space is exhausted: every configuration in it was tried.",
     "trials done": lambda f: f"All {f['trials']} trials are done.",

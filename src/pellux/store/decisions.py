@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from typing import Any
 
 from sqlalchemy import select, update
@@ -111,8 +111,17 @@ def newest_analysis(
     return first(session, Analysis, wanted.order_by(A.id.desc()))
 
 
-def running_analyses(session: Session) -> list[int]:
-    return list(session.scalars(select(A.id).where(A.state == RUNNING)))
+def running_analyses(session: Session, kinds: Collection[str]) -> list[int]:
+    return list(session.scalars(select(A.id).where(A.state == RUNNING, A.kind.in_(kinds))))
+
+
+def put_analysis(session: Session, found: Analysis, at: float, **changes: Any) -> None:
+    """Change what is kept of one that is under way, and tell."""
+    session.execute(update(A).where(A.id == found.id).values(**changes))
+    entry: ledger.AnalysisChanged = {
+        "problem_id": found.problem_id, "analysis": found.id, "what": found.kind, "state": changes.get("state", found.state),
+    }  # fmt: skip
+    ledger.append(session, [ledger.New(at, None, "analysis", entry)])
 
 
 # Scores by other metrics

@@ -16,7 +16,7 @@ from typing_extensions import TypedDict
 
 from pellux.store.models import Ledger
 
-RunKind = Literal["search", "re-judge", "safety check", "baselines"]
+RunKind = Literal["search", "re-judge", "safety check", "baselines", "face-off"]
 SearchStateName = Literal["draft", "running", "paused", "finished", "stopped", "failed"]
 TrialStateName = Literal["due", "running", "parked", "scored", "ended early", "failed", "withdrawn"]
 FitStateName = Literal["queued", "running", "done", "cut", "lost", "error", "too long", "too large"]
@@ -88,7 +88,7 @@ class AnalysisChanged(TypedDict):
     problem_id: int
     analysis: int
     what: str
-    state: Literal["running", "done", "failed"]
+    state: Literal["running", "paused", "stopped", "done", "failed"]
 
 
 class DecisionSigned(TypedDict):

@@ -15,7 +15,7 @@ from pellux.store.records import NewTrial, Search
 from pellux.store.statements import add, every, first, of
 from pellux.store.trials import add_trials
 
-SEARCH, BASELINES, REJUDGE, SAFETY = "search", "baselines", "re-judge", "safety check"
+SEARCH, BASELINES, REJUDGE, SAFETY, FACE_OFF = "search", "baselines", "re-judge", "safety check", "face-off"
 KINDS = get_args(ledger.RunKind)
 RANKED = (SEARCH, BASELINES)  # kinds whose trials are ranked; those of the others have other folds, or repeat one
 RUNNING, PAUSED = "running", "paused"
@@ -53,9 +53,9 @@ class NewRun:
 def create_run(session: Session, run: NewRun) -> int:
     """Keep a run in the state running, with its trials and its ledger entry; returns its id.
 
-    Baselines have the number 0; the others are numbered within their problem.
+    Baselines and the runs of a face-off have the number 0; the others are numbered within their problem.
     """
-    number = 0 if run.kind == BASELINES else _last_number(session, run.problem_id) + 1
+    number = 0 if run.kind in (BASELINES, FACE_OFF) else _last_number(session, run.problem_id) + 1
     search_id = add(
         session,
         models.Search,

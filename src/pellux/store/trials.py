@@ -180,6 +180,13 @@ def count_ended(session: Session, problem_id: int) -> int:
     return session.scalar(wanted.where(S.problem_id == problem_id, S.kind.in_(RANKED), T.ended_at.is_not(None))) or 0
 
 
+def ended_of_run(session: Session, search_id: int) -> list[tuple[float, float | None, float]]:
+    """(when it ended, score turned so that larger is better or None, seconds of its fits) of a run's trials, as they ended."""
+    wanted = select(T.ended_at, T.rank_score, T.state, T.seconds).where(T.search_id == search_id, T.ended_at.is_not(None))
+    rows = session.execute(wanted.order_by(T.ended_at, T.id))
+    return [(at or 0.0, score if state == SCORED else None, seconds) for at, score, state, seconds in rows]
+
+
 Spent = tuple[
     int, float | None, float, int, int, int
 ]  # number, score turned so that larger is better, seconds, fits, seen, pending

@@ -28,6 +28,7 @@ from pellux.objectives.tabular.whole_fit import Ground
 from pellux.service.decisions.grounds import Judged, ground_of, judged_on
 from pellux.service.engine.analyses import Job, Prepare
 from pellux.service.evidence.kinds import SAYS, SURFACE, prepare, prepare_surface
+from pellux.service.evidence.replaying import REPLAYED, prepare_replay
 from pellux.service.searches.lookups import final_settings, learner_of, whose
 from pellux.service.workspace import Workspace
 from pellux.store.predictions import Key, read_predictions
@@ -157,5 +158,5 @@ def stages_of(brief: CodeBrief, settings: Mapping[str, Any]) -> list[tuple[dict[
 
 KINDS: dict[str, Prepare] = {
     HONEST: _honest, IMPORTANCE: _importance, TREE: _tree, HOLDOUT_LOOK: _holdout, MODEL: _model, SAYS: prepare,
-    SURFACE: prepare_surface,
+    SURFACE: prepare_surface, REPLAYED: prepare_replay,
 }  # fmt: skip

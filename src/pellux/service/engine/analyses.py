@@ -58,7 +58,7 @@ class Analyst:
     def take_up(self) -> None:
         """Do again what was under way when the last engine ended."""
         with self.workspace.database.read() as session:
-            unfinished = decisions.running_analyses(session)
+            unfinished = decisions.running_analyses(session, list(self._kinds))
         for analysis_id in unfinished:
             self._start(analysis_id)
 

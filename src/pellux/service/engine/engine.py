@@ -59,6 +59,7 @@ class Engine:
         self._lock = threading.Lock()
         self.analyst = Analyst(workspace, KINDS)
         self._mender = Mender(workspace, self._go_on)
+        self.closing = threading.Event()
 
     def take_up(self) -> list[int]:
         """Go on with every search and analysis that was running when the last engine ended, however it ended."""
@@ -145,6 +146,7 @@ class Engine:
 
     def close(self) -> None:
         """End all drivers, workers and analyses; what ran goes on when the workspace is next opened."""
+        self.closing.set()
         self.analyst.close()
         self._mender.close()
         drivers = [driver for driver in self._drivers.values() if driver.is_alive()]
@@ -174,7 +176,7 @@ class Engine:
             known, curves = restored(session, search_id), fits.curves_of(session, search_id)
         require_trust(self.workspace, problem, search.learner)
         bring_back_folds(self.workspace, problem)
-        return self._proposing(search, problem, known, curves) if search.kind == runs.SEARCH else self._given(
+        return self._proposing(search, problem, known, curves) if search.kind in (runs.SEARCH, runs.FACE_OFF) else self._given(
             search, problem, known, curves
         )  # fmt: skip
 
@@ -204,7 +206,7 @@ class Engine:
             [start for start in starts(space, plan.starts) if start not in baselines],
         )
         recorder = SearchRecorder(
-            self.workspace, Whose(search_id=search.id, problem_id=problem.id, run="search", frozen=problem.frozen), objective,
+            self.workspace, Whose(search_id=search.id, problem_id=problem.id, run=search.kind, frozen=problem.frozen), objective,  # type: ignore[arg-type]
             Work(resolved.ladder, limits.folds, curves, objective.judging.folds),
         )  # fmt: skip
         runner = self._runner(search, objective, plan)
@@ -256,6 +258,8 @@ class Engine:
 
     def _baselines(self, search: Search, objective: Objective) -> list[dict[str, Any]]:
         """The defaults of what the search configures, but for those that were scored before."""
+        if search.kind == runs.FACE_OFF:
+            return []  # nothing but what its strategy proposes counts there
         chosen = objective.configurable(search.learner)
         with self.workspace.database.read() as session:
             scored = trials.baselines(session, search.problem_id)

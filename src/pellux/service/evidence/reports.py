@@ -33,6 +33,12 @@ def newest_search(workspace: Workspace, problem_id: int) -> int:
     return max(search.id for search in found)
 
 
+def problem_of(workspace: Workspace, search_id: int) -> int:
+    """The id of the problem that a search is of; NotFound where there is no such search."""
+    with workspace.database.read() as session:
+        return runs.get_search(session, search_id).problem_id
+
+
 def known_already(workspace: Workspace, problem_id: int, search_id: int) -> EvidenceView | None:
     """What was computed last of a search, if anything was: what a report shows without waiting."""
     with workspace.database.read() as session:

@@ -127,7 +127,9 @@ def unfinished(workspace: Workspace, problem_id: int, plan_hash: str) -> int | N
 def list_searches(engine: Engine, problem_id: int) -> list[SearchView]:
     with engine.workspace.database.read() as session:
         problem = get_problem(session, problem_id)
-        found = runs.searches_of(session, problem_id, kinds=[kind for kind in runs.KINDS if kind != runs.BASELINES])
+        found = runs.searches_of(
+            session, problem_id, kinds=[kind for kind in runs.KINDS if kind not in (runs.BASELINES, runs.FACE_OFF)]
+        )
         return views(engine, session, problem, found)
 
 

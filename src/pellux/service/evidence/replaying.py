@@ -1,0 +1,163 @@
+"""Entrants of a face-off replayed: scores come from a model of the trials so far and their noise; the strategies, the stopping rules and the
+coordinator are the real ones, on a virtual clock."""
+
+from __future__ import annotations
+
+import zlib
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from statistics import median
+from typing import Any
+
+import numpy as np
+
+from pellux.core.errors import Conflict
+from pellux.core.evidence.faceoff import Played
+from pellux.core.evidence.reading import Reading, read
+from pellux.core.space import Configuration, identity, parse
+from pellux.core.strategies import Partial, SeedStream, Suggest, strategy
+from pellux.core.strategies.partial import history
+from pellux.engine.coordinator import Coordinator
+from pellux.engine.model import Limits
+from pellux.engine.runners.simulated import SimulatedWorld
+from pellux.engine.simulation import simulate
+from pellux.engine.states import TrialState
+from pellux.service.engine.analyses import Job
+from pellux.service.evidence.gathering import Gathered, gather
+from pellux.service.planning.resolving import Resolved
+from pellux.service.workspace import Workspace
+from pellux.store.problems import get_problem
+
+REPLAYED = "face-off replayed"
+SECONDS = 1.0  # of a fit, where no trial has taken any
+
+
+@dataclass(frozen=True)
+class Entrant:
+    """A way to search, resolved.
+
+    Attributes
+    ----------
+    stopping : mapping
+        As `Resolved.to_json` has it.
+    """
+
+    strategy: str
+    settings: Any
+    stopping: Mapping[str, Any]
+    workers: int
+
+
+def prepare_replay(workspace: Workspace, problem_id: int, request: Mapping[str, Any]) -> Job:
+    """Its request has the entrants as they were resolved when it was asked for."""
+    with workspace.database.read() as session:
+        folds = workspace.objective(get_problem(session, problem_id)).judging.fits
+    entrants = [
+        Entrant(one["strategy"], strategy(one["strategy"]).settings(**one["settings"]), one["stopping"], one["workers"])
+        for one in request["resolved"]
+    ]
+    known = gather(workspace, request["search"])
+    return Job(replay, (known, entrants, folds, request["budget"], request["amount"], request["repeats"], request["seed"]))
+
+
+def replay(
+    known: Gathered, entrants: Sequence[Entrant], folds: int, budget: str, amount: int, repeats: int, seed: int
+) -> dict[str, Any]:
+    """Every repeat of every entrant, as plain lists; in a process of its own. The same for the same trials and seed."""
+    scored = [t for t in known.tried if t.mean is not None]
+    space = parse(known.space)
+    reading = read(
+        space, [t.configuration for t in scored], np.array([t.mean for t in scored], dtype=float), np.random.default_rng(known.seed)
+    )
+    if reading is None:
+        raise Conflict("Too few trials are scored, or all scored alike, to replay anything: let the entrants be fitted.")
+    world = _World(known, reading, folds)
+    runs = []
+    for repeat in range(repeats):
+        for place, entrant in enumerate(entrants):
+            played = _play(world, entrant, budget, amount, seed + repeat)
+            runs.append(
+                {
+                    "entrant": place, "repeat": repeat, "ends": played.ends.tolist(),
+                    "scores": [None if np.isnan(s) else float(s) for s in played.scores], "seconds": played.seconds.tolist(),
+                }
+            )  # fmt: skip
+    return {"runs": runs, "explained": reading.explained}
+
+
+class _World:
+    """What a fit would score and take: the model's mean, how its folds differ, and their noise."""
+
+    def __init__(self, known: Gathered, reading: Reading, folds: int) -> None:
+        self._reading, self._known = reading, dict[str, float]()
+        table = np.array([row for row in known.whole if len(row) == folds] or np.zeros((0, folds)), dtype=float)
+        self.folds, self.sign = folds, known.sign
+        if len(table) >= 3:
+            self.ease = (table - table.mean(1, keepdims=True)).mean(0)
+            residual = table - table.mean(1, keepdims=True) - self.ease
+            self.noise = float(np.sqrt((residual**2).sum() / ((len(table) - 1) * max(folds - 1, 1))))
+        else:
+            self.ease, self.noise = np.zeros(folds), reading.unit * reading.noise * np.sqrt(folds)
+        taken = [t.seconds / max(len(t.scores), 1) for t in known.tried if t.seconds > 0 and t.scores]
+        self.seconds = median(taken) if taken else SECONDS
+
+    def mean(self, configuration: Configuration) -> float:
+        key = identity(configuration)
+        if key not in self._known:
+            point = np.nan_to_num(self._reading.space.encode(configuration), nan=0.5)
+            features = self._reading.coding.features(self._reading.space.snap(point[None]))
+            self._known[key] = float(self._reading.in_scores(self._reading.posteriors[0].expected(features))[0])
+        return self._known[key]
+
+    def score(self, configuration: Configuration, fold: int, seed: int) -> float:
+        """In the metric's own direction; the same for the same configuration, fold and seed."""
+        rng = np.random.default_rng([seed, fold, zlib.crc32(identity(configuration).encode())])
+        return self.sign * (self.mean(configuration) + float(self.ease[fold]) + self.noise * float(rng.standard_normal()))
+
+
+def _play(world: _World, entrant: Entrant, budget: str, amount: int, seed: int) -> Played:
+    chosen, space = strategy(entrant.strategy), world._reading.space
+    resolved = Resolved.from_json(entrant.stopping)
+    ladder = resolved.ladder
+    ended: list[tuple[float, int]] = []
+    fits = {"count": 0, "now": 0.0}
+
+    def propose(number: int, coordinator: Coordinator) -> Configuration | None:
+        if (budget == "fits" and fits["count"] >= amount) or (budget == "seconds" and fits["now"] >= amount):
+            return None
+        trials = [coordinator.trials[n] for n in sorted(coordinator.trials)]
+        partial = [
+            Partial(
+                t.configuration, {r: tuple(world.sign * s for s in scores if s is not None) for r, scores in t.results.items()}, t.seconds,
+                t.state.value, t.number, t.rung, t.cohort, tuple(None if s is None else world.sign * s for s in t.scores),
+            )
+            for t in trials
+            if t.results or t.state.ended
+        ]  # fmt: skip
+        pending = [t.configuration for t in trials if not t.state.ended and not t.results]
+        seen = history(space, partial, world.folds, ladder.resource, ladder.top)
+        answer = chosen.ask(space, seen, pending, 1, SeedStream(seed, number), entrant.settings)
+        return answer.configurations[0] if isinstance(answer, Suggest) and answer.configurations else None
+
+    def on_end(fit: Any, seconds: float, at: float) -> None:
+        fits["count"] += 1
+        fits["now"] = at
+        ended.append((at, fit.trial))
+
+    simulated = SimulatedWorld(
+        duration=lambda configuration, fold, before, level: world.seconds,
+        score=lambda configuration, fold, level: world.score(configuration, fold, seed),
+    )
+    limits = Limits(
+        trials=amount if budget == "trials" else 10_000, workers=entrant.workers, folds=world.folds,
+        minutes=amount / 60 if budget == "seconds" else None, sign=world.sign,
+    )  # fmt: skip
+    course = simulate(limits, propose, simulated, stopping=resolved.stopping(), on_end=on_end)
+    last = {trial: at for at, trial in ended}
+    done = sorted((n for n in course.coordinator.trials if n in last), key=lambda n: last[n])
+    trials = [course.coordinator.trials[n] for n in done]
+    # A trial counts for what the model says of it, not for its luck: that is what a face-off is about.
+    scores = [world.mean(t.configuration) if t.state is TrialState.SCORED else np.nan for t in trials]
+    return Played(
+        np.array([last[n] for n in done]), np.array(scores, dtype=float), np.array([t.seconds for t in trials], dtype=float)
+    )

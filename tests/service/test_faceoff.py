@@ -1,0 +1,127 @@
+"""Face-offs: fitted run after run through pauses and the engine's end, replayed in a process of its own, refused in a sentence."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from pellux.core.errors import Conflict, InvalidPlan, NotFound
+from pellux.engine.states import IllegalTransition
+from pellux.service.engine.engine import Engine
+from pellux.service.evidence import faceoffs
+from pellux.service.evidence.faceoff_schemas import EntrantRequest, FaceOffRequest, FaceOffView
+from pellux.service.evidence.standings import as_csv, export_faceoff, faceoff_view, list_faceoffs
+from pellux.service.searches.searches import list_searches
+from pellux.service.workspace import Workspace
+from tests.service.test_searches import launch, problem, until
+
+pytestmark = pytest.mark.slow
+SPACE = "depth: 1 .. 8 int\nmin_leaf: 1 .. 40 int log"
+
+
+def entrants(*names: str) -> list[EntrantRequest]:
+    return [EntrantRequest(strategy=name.partition("+")[0], early_stopping=name.partition("+")[2] or "none") for name in names]
+
+
+def ended(engine: Engine, made: int, seconds: float = 90) -> FaceOffView:
+    found: FaceOffView = until(lambda: (view := faceoff_view(engine, made)).state not in ("running", "paused") and view, seconds)
+    return found
+
+
+def base(engine: Engine, tmp_path: Path, trials: int = 2) -> tuple[int, int]:
+    problem_id = problem(engine, tmp_path)
+    search = launch(engine, problem_id, space=SPACE, trials=trials, strategy="even spread")
+    assert engine.join(search, 90)
+    return problem_id, search
+
+
+def test_runs_take_turns_through_a_pause_and_the_engines_end(engine: Engine, tmp_path: Path) -> None:
+    problem_id, search = base(engine, tmp_path)
+    before = [s.id for s in list_searches(engine, problem_id)]
+    asked = FaceOffRequest(search=search, entrants=entrants("random", "even spread", "random+fold race"), amount=3, repeats=2)
+    made = faceoffs.begin(engine, problem_id, asked)
+    until(lambda: faceoff_view(engine, made).done >= 1)
+    faceoffs.set_state(engine, made, "paused")
+    with pytest.raises(IllegalTransition, match="paused"):
+        faceoffs.set_state(engine, made, "paused")
+    held = faceoff_view(engine, made)
+    assert held.state == "paused"
+    faceoffs.set_state(engine, made, "running")
+    until(lambda: faceoff_view(engine, made).done >= 2)
+    engine.close()
+    again = Engine(Workspace(engine.workspace.folder))
+    try:
+        again.take_up()
+        faceoffs.take_up(again)
+        found = ended(again, made)
+        assert (found.state, found.done, found.planned, found.running) == ("done", 6, 6, None)
+        assert [s.done for s in found.standings] == [2, 2, 2]
+        assert all(len(s.finals) == 2 and 0 < s.finals[0] <= 1 for s in found.standings)
+        assert found.sentence.endswith("too few to tell that from luck (4 at least).")
+        rows = export_faceoff(again.workspace, made)
+        assert {row["entrant"] for row in rows} == {"Random", "Even spread", "Random with fold race"}
+        assert len(as_csv(rows).splitlines()) == len(rows) + 1
+        # Its runs are no searches of the problem: nothing of them is chosen from, learnt from or counted.
+        assert [s.id for s in list_searches(again, problem_id)] == before
+        assert [view.id for view in list_faceoffs(again, problem_id)] == [made]
+        # The same seeds give the same trials: a second one ends as the first did.
+        twin = ended(again, faceoffs.begin(again, problem_id, asked.model_copy(update={"entrants": asked.entrants[:2]})))
+        assert [s.finals for s in twin.standings] == [s.finals for s in found.standings[:2]]
+    finally:
+        again.close()
+        again.workspace.close()
+
+
+def test_a_budget_of_fits_ends_a_run_and_a_stop_ends_all(engine: Engine, tmp_path: Path) -> None:
+    problem_id, search = base(engine, tmp_path)
+    asked = FaceOffRequest(search=search, entrants=entrants("random", "even spread"), budget="fits", amount=10, repeats=1)
+    found = ended(engine, faceoffs.begin(engine, problem_id, asked))
+    assert found.done == 2
+    rows = export_faceoff(engine.workspace, found.id)
+    assert all(2 <= sum(row["entrant"] == name for row in rows) <= 60 for name in ("Random", "Even spread"))
+    made = faceoffs.begin(engine, problem_id, asked.model_copy(update={"amount": 50_000}))
+    until(lambda: faceoff_view(engine, made).running is not None)
+    faceoffs.set_state(engine, made, "stopped")
+    assert ended(engine, made).state == "stopped"
+    with pytest.raises(IllegalTransition, match="stopped"):
+        faceoffs.set_state(engine, made, "running")
+
+
+def test_replayed_it_is_there_at_once_and_the_same_twice(engine: Engine, tmp_path: Path) -> None:
+    problem_id, search = base(engine, tmp_path, trials=14)
+    asked = FaceOffRequest(
+        search=search, entrants=entrants("random", "parzen density", "random+fold race"), amount=12, repeats=5, mode="replayed"
+    )
+    one, two = (ended(engine, faceoffs.begin(engine, problem_id, asked)) for _ in range(2))
+    assert (one.state, one.message, one.done, one.mode) == ("done", "", 15, "replayed")
+    assert [s.finals for s in one.standings] == [s.finals for s in two.standings]
+    assert one.sentence.endswith("Scores are a model's, not measured.")
+    assert one.standings[2].by_seconds.at[-1] == one.standings[0].by_seconds.at[-1]
+    with pytest.raises(Conflict, match="not steered"):
+        faceoffs.set_state(engine, one.id, "paused")
+
+
+def test_what_cannot_be_set_against_each_other_is_refused(engine: Engine, tmp_path: Path) -> None:
+    problem_id, search = base(engine, tmp_path)
+    for wrong, words in (
+        (entrants("random", "random"), "the same"),
+        (entrants("random", "nothing"), "unknown"),
+        (entrants("random", "population training"), "budget of its own"),
+    ):
+        with pytest.raises(InvalidPlan, match=words):
+            faceoffs.begin(engine, problem_id, FaceOffRequest(search=search, entrants=wrong))
+    with pytest.raises(InvalidPlan, match="works on rows"):
+        faceoffs.begin(
+            engine,
+            problem_id,
+            FaceOffRequest(search=search, entrants=entrants("random", "random+asynchronous halving"), mode="replayed"),
+        )
+    with pytest.raises(NotFound):
+        faceoffs.get(engine.workspace, 999)
+    too_few = ended(
+        engine,
+        faceoffs.begin(engine, problem_id, FaceOffRequest(search=search, entrants=entrants("random", "grid"), mode="replayed")),
+    )
+    assert too_few.state == "failed"
+    assert "Too few trials" in too_few.message
