@@ -99,6 +99,12 @@ function tellOf(client: QueryClient, stale: Staleness, entry: Entry): void {
   switch (entry.kind) {
     case "search": {
       const { problem_id: problem, run, state, workers, active_seconds } = entry.data;
+      if (run === "face-off") {
+        // Its runs are no searches of the problem: only the face-off shows them.
+        stale.mark(keys.faceoffs(problem), state === "running" && active_seconds > 0 ? "never" : "now");
+        stale.mark(keys.workspace, "slowly");
+        return;
+      }
       const held = client.getQueryData<Search[]>(keys.searches(problem));
       const known = held?.find((search) => search.id === entry.search_id);
       client.setQueryData(keys.searches(problem), held && patchSearches(held, [entry]));

@@ -44,6 +44,41 @@ export const useSpending = (problem: number) =>
       settled(api.GET("/api/v1/problems/{problem_id}/spending", { params: { path: { problem_id: problem } } })),
   });
 
+export type FaceOff = Schemas["FaceOffView"];
+export type Standing = Schemas["StandingView"];
+export type FaceOffRequest = Schemas["FaceOffRequest"];
+
+/** The face-offs of a problem, newest first; the ledger tells when a run ends. */
+export const useFaceOffs = (problem: number) =>
+  useQuery({
+    queryKey: keys.faceoffs(problem),
+    queryFn: () =>
+      settled(api.GET("/api/v1/problems/{problem_id}/face-offs", { params: { path: { problem_id: problem } } })),
+  });
+
+export function useBeginFaceOff(problem: number) {
+  const client = useQueryClient();
+  return useMutation<FaceOff, Refusal, FaceOffRequest>({
+    mutationFn: (body) =>
+      settled(api.POST("/api/v1/problems/{problem_id}/face-offs", { params: { path: { problem_id: problem } }, body })),
+    onSuccess: () => client.invalidateQueries({ queryKey: keys.faceoffs(problem) }),
+  });
+}
+
+export function useSteerFaceOff(faceoff: FaceOff) {
+  const client = useQueryClient();
+  return useMutation<FaceOff, Refusal, Schemas["FaceOffStateRequest"]["state"]>({
+    mutationFn: (state) =>
+      settled(
+        api.PUT("/api/v1/face-offs/{faceoff_id}/state", {
+          params: { path: { faceoff_id: faceoff.id } },
+          body: { state },
+        }),
+      ),
+    onSettled: () => client.invalidateQueries({ queryKey: keys.faceoffs(faceoff.problem_id) }),
+  });
+}
+
 /** Measures the way from the usual settings to the best, as a search of its own. */
 export function useMeasurePath(search: number, onBegun: (made: Search) => void) {
   const client = useQueryClient();

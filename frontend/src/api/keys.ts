@@ -44,5 +44,6 @@ export const keys = {
     down,
     others,
   ],
+  faceoffs: (problem: number) => ["analysis", "face-offs", problem],
   spending: (problem: number) => ["searches", problem, "spending"],
 } as const;

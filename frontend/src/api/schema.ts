@@ -2311,8 +2311,8 @@ export interface components {
             amount?: number;
             /**
              * Repeats
-             * @description With other seeds.
-             * @default 5
+             * @description With other seeds; fewer than six can not tell a difference from luck.
+             * @default 6
              */
             repeats?: number;
             /**

@@ -21,8 +21,15 @@ export function replaceLine(text: string, name: string, line: string): string {
   return lines.filter((l, i) => l !== "" || i === lines.length - 1).join("\n");
 }
 
+/** What stands behind a line as a remark, with the room before it. */
+const remarkOf = (text: string, name: string) =>
+  /\s*#.*$/.exec(text.split("\n").find((line) => line.split(":")[0]!.trim() === name) ?? "")?.[0] ?? "";
+
 /** A space's text with the change made. */
 export function changed(text: string, change: Change): string {
-  const lines = change.lines.reduce((held, line) => replaceLine(held, line.name, line.after), text);
+  const lines = change.lines.reduce(
+    (held, line) => replaceLine(held, line.name, line.after && line.after + remarkOf(held, line.name)),
+    text,
+  );
   return [lines.replace(/\s*$/, ""), ...change.requirements.map((one) => `require ${one}`)].join("\n") + "\n";
 }

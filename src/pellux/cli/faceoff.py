@@ -30,7 +30,7 @@ EXIT = {"done": 0, "failed": 1, "stopped": 130, "paused": 130}
 @click.argument("subject")
 @options.workspace
 @click.option("--entrants", required=True, help="Between commas: 'random, gaussian process, random + fold race'.")
-@click.option("--repeats", type=int, default=5, show_default=True, help="With other seeds.")
+@click.option("--repeats", type=int, default=6, show_default=True, help="With other seeds; fewer than six tell nothing from luck.")
 @click.option("--trials", type=int, help="The budget of each run in trials; 30 when no other is given.")
 @click.option("--fits", type=int, help="The budget in fits.")
 @click.option("--seconds", type=int, help="The budget in seconds.")

@@ -6,6 +6,7 @@ import { useChosen } from "../../ui/place";
 import { FieldError } from "../../ui/FieldError";
 import { Switch } from "../../ui/Switch";
 import { plural } from "../../lib/format";
+import { FaceOffs } from "./FaceOffs";
 import { FindingsView } from "./FindingsView";
 import type { Looked } from "./looked";
 import { LanesView } from "./LanesView";
@@ -49,6 +50,7 @@ export function EvidenceStage() {
 const heading = (view: View, search: number, together: boolean) => {
   const whose = together ? "all searches" : `search ${search}`;
   if (view === "findings") return `What the trials of search ${search} say`;
+  if (view === "face-off") return `Ways to search, over the space of search ${search}`;
   if (view === "surface") return `Two settings of search ${search}`;
   return view === "lanes" ? `Lanes of ${whose}` : `Trials of ${whose}`;
 };
@@ -75,14 +77,16 @@ function Looking(looked: Looked) {
             onChange={(next) => selection.setTogether(next === "all searches")}
           />
         )}
-        <span className="row closer">
-          <span className="small soft">{together ? `Take away search ${search.number}` : "Take away"}</span>
-          {["csv", "jsonl", "parquet"].map((format) => (
-            <Button key={format} variant="outlined" href={`/api/v1/searches/${search.id}/export/${format}`} download>
-              {{ csv: "CSV", jsonl: "JSON Lines", parquet: "Parquet" }[format]}
-            </Button>
-          ))}
-        </span>
+        {view !== "face-off" && (
+          <span className="row closer">
+            <span className="small soft">{together ? `Take away search ${search.number}` : "Take away"}</span>
+            {["csv", "jsonl", "parquet"].map((format) => (
+              <Button key={format} variant="outlined" href={`/api/v1/searches/${search.id}/export/${format}`} download>
+                {{ csv: "CSV", jsonl: "JSON Lines", parquet: "Parquet" }[format]}
+              </Button>
+            ))}
+          </span>
+        )}
       </div>
       {(view === "trials" || view === "lanes") && (
         <div className="row wrap">
@@ -101,6 +105,7 @@ function Looking(looked: Looked) {
       {view === "findings" && <FindingsView {...looked} selection={selection} />}
       {view === "lanes" && <LanesView {...looked} selection={selection} />}
       {view === "surface" && <SurfaceView {...looked} selection={selection} />}
+      {view === "face-off" && <FaceOffs {...looked} />}
       {view === "trials" && <TrialsView {...looked} selection={selection} filter={filter} onError={setError} />}
     </div>
   );

@@ -1,7 +1,7 @@
 import { useCallback, useMemo } from "react";
 import { useSearchParams } from "react-router";
 
-export const VIEWS = ["findings", "lanes", "surface", "trials"] as const;
+export const VIEWS = ["findings", "lanes", "surface", "trials", "face-off"] as const;
 export type View = (typeof VIEWS)[number];
 const MOST_PICKED = 300; // what an address can hold
 

@@ -8,7 +8,13 @@ import { StateMark } from "../../charts/StateMark";
 import { Budget } from "./Budget";
 import { ByHand } from "./ByHand";
 
-const KINDS = { search: "Search", "re-judge": "Re-judging", "safety check": "Safety check", baselines: "Baselines" };
+const KINDS = {
+  search: "Search",
+  "re-judge": "Re-judging",
+  "safety check": "Safety check",
+  baselines: "Baselines",
+  "face-off": "Run of a face-off",
+};
 
 /** The state of a search in a line, and what a person can do about it. */
 export function Controls({ search }: { search: Search }) {

@@ -15,7 +15,7 @@ Array = NDArray[np.float64]
 POINTS = 60  # of a line over seconds
 BAND = (0.25, 0.75)
 SURE = 0.05
-FEWEST = 4  # repeats below which no difference can be told from luck: with three all could agree one time in four
+FEWEST = 6  # repeats below which no difference can be told from luck: five agree by luck one time in sixteen
 GROUND = 0.5  # of the way from the worst final score down to the first ones: runs that never came above it never left the ground
 
 

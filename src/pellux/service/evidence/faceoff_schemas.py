@@ -30,7 +30,7 @@ class FaceOffRequest(Request):
     mode: Mode = Field("fitted", description="With real fits, or replayed on a model of the trials so far.")
     budget: Budget = Field("trials", description="What all entrants get the same of.")
     amount: int = Field(30, ge=2, le=100_000)
-    repeats: int = Field(5, ge=1, le=20, description="With other seeds.")
+    repeats: int = Field(6, ge=1, le=20, description="With other seeds; fewer than six can not tell a difference from luck.")
     seed: Seed = 1
 
 
