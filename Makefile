@@ -1,7 +1,7 @@
 # make demo    sets everything up and serves the demo workspace
 # make test    sets everything up and runs every check
 # make setup   Python environment and front end    make bench   benchmarks, written to docs/benchmarks.md
-# make bench-evidence  importance beside formulas
+# make bench-evidence  importance beside formulas, findings beside the truth
 # make bench-own     what Pellux adds to your own programs and functions, kills, leases
 # make bench-stopping   what early stopping saves and costs, on tables of real fits
 # make wheel   dist/pellux-VERSION.whl with the built pages      make coverage   what the Python tests reach
@@ -56,6 +56,8 @@ bench-own: setup
 
 bench-evidence: setup
 	$(BIN)/python -m benchmarks.evidence.importance 5
+	$(BIN)/python -m benchmarks.evidence.findings 200 60
+	$(BIN)/python -m benchmarks.evidence.faceoffs 6
 
 bench-deciding: setup browser
 	$(BIN)/python -m benchmarks.deciding

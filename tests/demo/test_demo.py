@@ -11,6 +11,7 @@ from pellux.demo import cooling, routes
 from pellux.demo import workspace as demo
 from pellux.demo.generator import energy_per_trip, warm_arrivals
 from pellux.service.engine.engine import Engine
+from pellux.service.evidence.standings import list_faceoffs
 from pellux.service.problems.problems import list_problems, split_view
 from pellux.service.searches.searches import list_searches
 from pellux.service.workspace import Workspace
@@ -27,15 +28,19 @@ def test_the_demo_is_furnished_once_and_has_a_live_search(tmp_path: Path, monkey
     monkeypatch.setattr(routes, "ROUTE_TRIALS", 2)
     monkeypatch.setattr(routes, "EPOCHS", 3)
     monkeypatch.setattr(cooling, "COOLING_TRIALS", 4)
+    monkeypatch.setattr(cooling, "FACE_OFF_TRIALS", 2)
+    monkeypatch.setattr(cooling, "FACE_OFF_REPEATS", 1)
     said: list[str] = []
     assert demo.furnish(tmp_path / "demo", said.append)
     assert not demo.furnish(tmp_path / "demo", said.append)
-    assert len(said) == 5
+    assert len(said) == 6
     engine = Engine(Workspace(tmp_path / "demo"))
     try:
         chill, route, sound, warm, energy = list_problems(engine.workspace)
         assert (route.name, route.code.label, route.searches) == (routes.ROUTES, "plan_routes.py", 1)
         assert (chill.name, chill.searches, chill.judging.metric_label) == (cooling.COOLING, 1, "kwh ↓")
+        [against] = list_faceoffs(engine, chill.id)
+        assert (against.state, against.done) == ("done", 2)
         assert route.best.score > 0.3, "it learns something in a few epochs"
         assert (sound.name, sound.searches, sound.brief.metric) == (demo.SOUND, 1, "macro F1")
         assert [s.stopping.key for s in list_searches(engine, warm.id)] == ["fold race", "none"]

@@ -123,6 +123,21 @@ class Search:
         while self.state not in (state, "finished", "stopped", "failed") and time.monotonic() < until:
             time.sleep(LOOK / 5)
 
+    def findings(self, seconds: float = 60) -> list[str]:
+        """What its trials say, the strongest first, as sentences; all of it is at `POST /searches/{id}/evidence`.
+
+        >>> for sentence in search.findings():                                  # doctest: +SKIP
+        ...     print(sentence)
+        """
+        until = time.monotonic() + seconds
+        while (found := self._client.post(f"/searches/{self.id}/evidence", {}))["state"] == "running":
+            if time.monotonic() > until:
+                raise TimeoutError(f"What the trials of search {self.id} say is still being worked out after {seconds:g} s.")
+            time.sleep(LOOK)
+        if found["state"] == "failed":
+            raise Conflict(str(found["message"]))
+        return [str(one["sentence"]) for one in found["findings"]]
+
     def fits(self, *, holder: str = "", seconds: float = 60, count: int = 1) -> Iterator[LeasedFit]:
         """Of an outside loop: its fits one after another, each with a lease that beats by itself; ends when the search does.
 

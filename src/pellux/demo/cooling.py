@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import time
 from pathlib import Path
 
 from pellux.service.engine.engine import Engine
+from pellux.service.evidence.faceoff_schemas import EntrantRequest, FaceOffRequest
+from pellux.service.evidence.faceoffs import begin, get
+from pellux.service.evidence.reports import problem_of
 from pellux.service.planning.code_requests import CodeBriefRequest, JudgedBy, RecordedMetric
 from pellux.service.planning.launching import launch
 from pellux.service.planning.requests import SearchRequest, SettingsRequest
@@ -14,6 +18,7 @@ from pellux.service.problems.problems import label_problem
 FOLDER = Path(__file__).parent / "pre_cooling"
 COOLING = "Pre-cooling: what does a cold trailer cost?"
 COOLING_TRIALS = 80
+FACE_OFF_TRIALS, FACE_OFF_REPEATS = 16, 6
 SPACE = """\
 lead:    10 .. 60                          # minutes ahead of the load
 fan:     0.1 .. 1 log                      # share of the fans' full speed
@@ -35,3 +40,14 @@ def add_cooling(engine: Engine) -> int:
     label_problem(engine.workspace, problem, None, ["own code", "cold chain"])
     plan = SettingsRequest(strategy="even spread", trials=COOLING_TRIALS, seed=6)
     return launch(engine, problem, SearchRequest(space=SPACE, plan=plan))
+
+
+def face_off(engine: Engine, search_id: int) -> int:
+    """Random draws and a Gaussian process set against each other over the same space; the face-off's id once it has ended."""
+    problem = problem_of(engine.workspace, search_id)
+    entrants = [EntrantRequest(strategy="random"), EntrantRequest(strategy="gaussian process")]
+    asked = FaceOffRequest(search=search_id, entrants=entrants, amount=FACE_OFF_TRIALS, repeats=FACE_OFF_REPEATS, seed=3)
+    made = begin(engine, problem, asked)
+    while get(engine.workspace, made).state == "running":
+        time.sleep(0.1)
+    return made

@@ -8,7 +8,7 @@ from typing import Any
 
 from pellux.core.errors import Conflict
 from pellux.demo.cooling import FOLDER as PRE_COOLING
-from pellux.demo.cooling import add_cooling
+from pellux.demo.cooling import add_cooling, face_off
 from pellux.demo.generator import FOLDER
 from pellux.demo.routes import FOLDER as ROUTE_PLANNER
 from pellux.demo.routes import add_routes
@@ -76,7 +76,10 @@ def furnish(folder: Path, say: Callable[[str], None]) -> bool:
         say("… and the same on somebody's own training program …")
         engine.join(add_routes(engine))
         say("… and a function whose search has something to be found in it …")
-        engine.join(add_cooling(engine))
+        cooling = add_cooling(engine)
+        engine.join(cooling)
+        say("… and two ways to search it, set against each other …")
+        face_off(engine, cooling)
         engine.close()
         return True
     finally:

@@ -2,7 +2,7 @@
 import { fireEvent, screen, waitFor } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
 import type { TrialDetail, TrialRow } from "../../../src/api/client";
-import type { Evidence } from "../../../src/api/evidence";
+import type { Evidence, FaceOff, Standing } from "../../../src/api/evidence";
 import { NOTHING } from "./nothing";
 import { No, answer, asked, at, buttons, called, on, open, press, type } from "../../stand";
 
@@ -162,5 +162,76 @@ describe("findings", () => {
     await begin(NOTHING);
     expect(document.querySelector("[data-findings=none]")!.textContent).toContain("Nothing is found");
     on("POST /searches/1/evidence", () => ({ ...NOTHING, state: "failed", message: "The process was killed." }));
+  });
+});
+
+describe("face-offs", () => {
+  const line = { at: [1, 2], median: [0.5, 0.6], low: [0.4, 0.5], high: [0.6, 0.7] };
+  const standing = (strategy: string, mean: number, beats: (number | null)[]): Standing => ({
+    strategy,
+    early_stopping: "none",
+    workers: 2,
+    done: 6,
+    by_trials: line,
+    by_seconds: line,
+    finals: [mean],
+    mean,
+    error: 0.01,
+    spread: 0.02,
+    beats,
+    to_level: null,
+    grounded: 0.25,
+  });
+  const faceoff: FaceOff = {
+    id: 9,
+    problem_id: 1,
+    search_id: 1,
+    state: "running",
+    message: "",
+    mode: "fitted",
+    budget: "trials",
+    amount: 30,
+    repeats: 6,
+    seed: 1,
+    created_at: 0,
+    done: 7,
+    planned: 12,
+    running: 4,
+    level: 0.5,
+    standings: [standing("Random", 0.6, [null, 0.25]), standing("Gaussian process", 0.7, [0.75, null])],
+    sentence: "Gaussian process is ahead of all others by more than luck.",
+    baseline: 0.4,
+  };
+
+  it("are begun with what is said, show how they stand, and can be paused", async () => {
+    on("GET /problems/1/face-offs", () => [faceoff]);
+    on("POST /problems/1/face-offs", () => faceoff);
+    on("PUT /face-offs/9/state", () => ({ ...faceoff, state: "paused" }));
+    open("/p/1/evidence?search=1&view=face-off");
+    await screen.findByText(/more than luck/);
+    expect([...document.querySelectorAll("[data-standing]")].map((row) => row.textContent)).toEqual([
+      "1Random–60.600 ± 0.0100.020not by half25 %2: 25 %",
+      "2Gaussian process–60.700 ± 0.0100.020not by half25 %1: 75 %",
+    ]);
+    await press("Pause");
+    expect((await asked("PUT", "/face-offs/9/state")).body).toEqual({ state: "paused" });
+    await press("+ another");
+    await press("replayed");
+    await press("Set against each other");
+    const { body } = await asked("POST", "/problems/1/face-offs");
+    expect(body).toMatchObject({ search: 1, mode: "replayed", budget: "trials", amount: 30, repeats: 6 });
+    expect((body.entrants as unknown[]).length).toBe(3);
+  });
+
+  it("are refused in a sentence", async () => {
+    on("GET /problems/1/face-offs", () => []);
+    on(
+      "POST /problems/1/face-offs",
+      () => new No(422, { detail: "Two entrants are the same.", field: "entrants", status: 422 }),
+    );
+    open("/p/1/evidence?search=1&view=face-off");
+    await screen.findByText(/Nothing was set against each other yet/);
+    await press("Set against each other");
+    expect((await screen.findByText("Two entrants are the same.")).dataset.error).toBe("entrants");
   });
 });

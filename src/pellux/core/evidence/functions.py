@@ -7,29 +7,33 @@ the exact update (Wilson, Borovitskiy, Terenin, Mostowsky & Deisenroth, ICML 202
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.random import Generator
 from numpy.typing import NDArray
 
+from pellux.core.surrogates.coding import APART
 from pellux.core.surrogates.gaussian_process import Hyperparameters, Posterior
 
 Array = NDArray[np.float64]
 JOINT_WAVES, SINGLE_WAVES = 384, 64
 DEGREES = 5.0  # of freedom of the spectral density of a Matérn-5/2 kernel, which is a Student's t
-BLOCK = 4096  # points at a time: memory stays under 100 MB
+PLACES = 1025  # along a parameter: a fifth of the shortest length scale apart
+BLOCK = 512  # points at a time: memory stays under 100 MB
 
 
 @dataclass(frozen=True)
 class _Waves:
-    """Random Fourier features: `height * cos(x @ directions + phases)`."""
+    """Random Fourier features: `height * cos(x @ directions + phases)`; in single precision, for they are a draw and not a measurement."""
 
-    directions: Array
-    phases: Array
+    directions: NDArray[np.float32]
+    phases: NDArray[np.float32]
     height: float
 
     def at(self, features: Array) -> Array:
-        found: Array = self.height * np.cos(features @ self.directions + self.phases)
+        angles = features.astype(np.float32) @ self.directions + self.phases
+        found: Array = np.cos(angles, out=angles) * np.float32(self.height)
         return found
 
 
@@ -48,13 +52,51 @@ class Functions:
         return np.concatenate([self._block(features[at : at + BLOCK]) for at in range(0, len(features), BLOCK)])
 
     def _block(self, features: Array) -> Array:
-        return self._posterior.mean + self._prior(features) + self._posterior.covariance(features) @ self._pull
+        found: Array = self._waves[0].at(features) @ self._weights[0]
+        found += self._posterior.joint_covariance(features) @ self._pull
+        found += self._posterior.mean
+        for g, table in enumerate(self._singles):
+            found += table.at(features[:, self._posterior.groups == g])
+        return found
+
+    @cached_property
+    def _singles(self) -> list[_Table]:
+        """What each parameter does by itself, kept at places along it: that is a function of one number, and far the dearest part to work out."""
+        count = len(self._waves) - 1
+        return [self._table(g, np.flatnonzero(self._posterior.groups == g)) for g in range(count)]
+
+    def _table(self, g: int, own: NDArray[np.intp]) -> _Table:
+        here = np.linspace(0, 1, PLACES)[:, None]
+        if len(own) > 1:  # options, and none of them: no two columns are set at once
+            here = np.vstack([np.zeros(len(own)), APART * np.eye(len(own))])
+        points = np.zeros((len(here), len(self._posterior.groups)))
+        points[:, own] = here
+        values = self._waves[1 + g].at(points) @ self._weights[1 + g] + self._posterior.single_covariance(g, points) @ self._pull
+        return _Table(values, len(own) > 1)
 
     def _prior(self, features: Array) -> Array:
         found: Array = sum(  # type: ignore[assignment]
             waves.at(features) @ weights for waves, weights in zip(self._waves, self._weights, strict=True)
         )
         return found
+
+
+@dataclass(frozen=True)
+class _Table:
+    """Values along one parameter: at even places of [0, 1], read off in between, or of no option and of each."""
+
+    values: Array
+    options: bool
+
+    def at(self, columns: Array) -> Array:
+        if self.options:
+            found: Array = self.values[np.where(columns.any(1), columns.argmax(1) + 1, 0)]
+            return found
+        place = columns[:, 0] * (PLACES - 1)
+        below = np.minimum(place.astype(np.intp), PLACES - 2)
+        share = (place - below)[:, None]
+        read: Array = self.values[below] * (1 - share) + self.values[below + 1] * share
+        return read
 
 
 def _waves(h: Hyperparameters, groups: NDArray[np.intp], rng: Generator) -> list[_Waves]:
@@ -75,4 +117,6 @@ def _drawn(
     directions = np.zeros((columns, waves))
     normal = rng.standard_normal((len(own), waves))
     directions[own] = stretch[:, None] * (normal if smooth else normal * np.sqrt(DEGREES / rng.chisquare(DEGREES, waves)))
-    return _Waves(directions, rng.uniform(0, 2 * np.pi, waves), float(np.sqrt(2 * variance / waves)))
+    return _Waves(
+        directions.astype(np.float32), rng.uniform(0, 2 * np.pi, waves).astype(np.float32), float(np.sqrt(2 * variance / waves))
+    )

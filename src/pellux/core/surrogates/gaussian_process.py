@@ -19,7 +19,7 @@ import numpy as np
 import scipy
 from numpy.typing import NDArray
 
-from pellux.core.surrogates.kernels import ROOT5, gaps, joint, squared_distances
+from pellux.core.surrogates.kernels import ROOT5, correlation, gaps, joint, squared_distances
 
 Array = NDArray[np.float64]
 
@@ -247,18 +247,29 @@ class Posterior:
     def covariance(self, features: Array, raw: Array | None = None) -> Array:
         """Prior covariance of points with the observations, or with the given others, shape (m, n)."""
         raw = self.features if raw is None else raw
-        squared = squared_distances(features * self._stretch, raw * self._stretch)
-        found = self.hyperparameters.signal * joint(squared, smooth=self.hyperparameters.smooth)[0]
+        found = self.joint_covariance(features, raw)
         for g in range(self._count if self.hyperparameters.additive else 0):
-            distance = self._gap(g, features, raw)
-            decay = np.exp(-distance)
-            decay *= self._factor
-            found += decay
-            distance *= decay  # (1 + r + r^2 / 3) exp(-r) without more arrays than these two
-            found += distance
-            distance *= distance
-            np.divide(distance, 3 * decay, out=distance, where=decay > 0)
-            found += distance
+            found += self.single_covariance(g, features, raw)
+        return found
+
+    def joint_covariance(self, features: Array, raw: Array | None = None) -> Array:
+        """The part of it that is of all parameters together, shape (m, n)."""
+        raw = self.features if raw is None else raw
+        squared = squared_distances(features * self._stretch, raw * self._stretch)
+        found = correlation(squared, smooth=self.hyperparameters.smooth)
+        found *= self.hyperparameters.signal
+        return found
+
+    def single_covariance(self, g: int, features: Array, raw: Array | None = None) -> Array:
+        """The part of it that is of one group of columns alone, shape (m, n)."""
+        distance = self._gap(g, features, self.features if raw is None else raw)
+        decay = np.exp(-distance)
+        decay *= self._factor
+        found: Array = decay + distance * decay  # (1 + r + r^2 / 3) exp(-r)
+        distance *= distance
+        distance *= decay
+        distance /= 3
+        found += distance
         return found
 
     def _gap(self, g: int, features: Array, raw: Array) -> Array:

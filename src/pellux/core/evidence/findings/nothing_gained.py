@@ -8,13 +8,13 @@ from pellux.core.evidence.findings.contract import Finding, Material
 
 LEAST, SHARE = 20, 0.4  # trials since the last gain, and of all
 EXPECTED = 0.02  # of a standard deviation of the trials: what the space may still hold above the best
-TOLD = 0.6
+TOLD, LOUDEST = 0.7, 0.3  # of the differences foretold at least, and the deviation of noise at most
 
 
 def find(material: Material) -> list[Finding]:
     """What is found of this kind; when it is stands above."""
     reading = material.reading
-    if reading is None or not material.models or reading.explained < TOLD:
+    if reading is None or not material.models or reading.explained < TOLD or reading.noise > LOUDEST:
         return []
     means = np.array([t.mean for t in material.scored], dtype=float)
     last = int(means.argmax())
@@ -23,7 +23,7 @@ def find(material: Material) -> list[Finding]:
         return []
     reached = reading.at(reading.best[None])[0] if not np.isnan(reading.best).any() else reading.values.max(0) - EXPECTED
     above = float(np.maximum(reading.values.max(0) - reached, 0).mean())
-    if above > max(EXPECTED, reading.noise):
+    if above > max(EXPECTED, reading.noise / 2):
         return []
     best = material.scored[last]
     facts = {"since": since, "trials": len(means), "best": best.id, "gain": reading.unit * above}

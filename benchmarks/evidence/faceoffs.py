@@ -1,0 +1,110 @@
+"""Face-offs replayed beside the same ones fitted: do they put entrants in the same order?
+
+python -m benchmarks.evidence.faceoffs 6      # repeats; writes its part of docs/benchmarks.md
+"""
+
+from __future__ import annotations
+
+import os
+import platform
+import sys
+import tempfile
+import time
+from datetime import date
+from pathlib import Path
+
+from scipy.stats import kendalltau
+
+from benchmarks.document import put
+from pellux.core.strategies import labelled
+from pellux.demo.cooling import FOLDER as PRE_COOLING
+from pellux.demo.cooling import add_cooling
+from pellux.demo.generator import FOLDER
+from pellux.service.engine.engine import Engine
+from pellux.service.evidence.faceoff_schemas import EntrantRequest, FaceOffRequest, FaceOffView
+from pellux.service.evidence.faceoffs import begin
+from pellux.service.evidence.standings import faceoff_view
+from pellux.service.planning.launching import launch
+from pellux.service.planning.requests import BriefRequest, SearchRequest, SettingsRequest
+from pellux.service.problems.datasets import import_file
+from pellux.service.problems.problems import create_problem
+from pellux.service.workspace import Workspace
+
+ENTRANTS = ("random", "even spread", "parzen density", "gaussian process", "evolution")
+TRIALS, KNOWN = 24, 60  # of each run, and of the search that a replay knows
+TREE = "depth: 1 .. 24 int\nmin_leaf: 1 .. 400 int log\ntrim: 1e-7 .. 0.1 log"
+
+
+def searched(engine: Engine) -> list[tuple[str, int, int]]:
+    """(name, problem, search) of the demo's problems, each with a search that a replay can know."""
+    found = []
+    for name, file, target, metric in (
+        ("Warm arrivals, tree", "warm_arrivals.csv", "arrived_warm", "average precision"),
+        ("Energy per trip, tree", "energy_per_trip.csv", "energy_kwh", "RMSE"),
+    ):
+        data = import_file(engine.workspace, FOLDER / file)
+        problem = create_problem(
+            engine.workspace,
+            BriefRequest(
+                data=data.hash, target=target, metric=metric, folds="5 shuffled" if metric == "RMSE" else "5 stratified", seed=7
+            ),
+        )
+        plan = SettingsRequest(strategy="even spread", trials=KNOWN, seed=6)
+        search = launch(engine, problem, SearchRequest(learner="tree", space=TREE, plan=plan))
+        engine.join(search)
+        found.append((name, problem, search))
+    search = add_cooling(engine)
+    engine.join(search)
+    return [*found, ("Pre-cooling", 3, search)]
+
+
+def settled(engine: Engine, made: int) -> FaceOffView:
+    while (view := faceoff_view(engine, made)).state == "running":
+        time.sleep(0.1)
+    if view.state != "done":
+        raise SystemExit(f"face-off {made}: {view.state}: {view.message}")
+    return view
+
+
+def run(repeats: int) -> list[str]:
+    lines = [
+        "| problem | " + " | ".join(labelled(key) for key in ENTRANTS) + " | Kendall (≥ 0.7) | fitted, s | replayed, s |",
+        "|---|" + "---|" * (len(ENTRANTS) + 3),
+    ]
+    with tempfile.TemporaryDirectory() as folder:
+        workspace = Workspace(Path(folder) / "w", allowed=[PRE_COOLING])
+        workspace.hold_engine()
+        engine = Engine(workspace)
+        for name, problem, search in searched(engine):
+            means, seconds = [], []
+            for mode in ("fitted", "replayed"):
+                begun = time.perf_counter()
+                asked = FaceOffRequest(
+                    search=search, entrants=[EntrantRequest(strategy=key) for key in ENTRANTS], amount=TRIALS, repeats=repeats, seed=1, mode=mode,  # type: ignore[arg-type]
+                )  # fmt: skip
+                view = settled(engine, begin(engine, problem, asked))
+                seconds.append(time.perf_counter() - begun)
+                means.append([s.mean or 0.0 for s in view.standings])
+            tau = float(kendalltau(*means).statistic)
+            cells = " | ".join(f"{fitted:.4g} / {replayed:.4g}" for fitted, replayed in zip(*means, strict=True))
+            lines.append(f"| {name} | {cells} | {tau:.2f} | {seconds[0]:.0f} | {seconds[1]:.0f} |")
+            print(lines[-1], flush=True)
+        engine.close()
+        workspace.close()
+    return lines
+
+
+def main() -> None:
+    repeats = int(sys.argv[1]) if len(sys.argv) > 1 else 6
+    lines = [
+        f"Written by `make bench-evidence` on {date.today().isoformat()}: {os.cpu_count()} shared cores, Python {platform.python_version()}.",
+        "",
+        f"Face-offs of {TRIALS} trials, {repeats} repeats (seeds from 1): mean final score fitted / replayed on the reading of {KNOWN} evenly spread trials (pre-cooling: 80), and how alike the two orders are.",
+        "",
+        *run(repeats),
+    ]
+    put("face-offs", lines)
+
+
+if __name__ == "__main__":
+    main()
