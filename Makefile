@@ -54,10 +54,11 @@ bench-brief: setup
 bench-own: setup
 	$(BIN)/python -m benchmarks.own.run
 
-bench-evidence: setup
+bench-evidence: setup browser
 	$(BIN)/python -m benchmarks.evidence.importance 5
 	$(BIN)/python -m benchmarks.evidence.findings 200 60
 	$(BIN)/python -m benchmarks.evidence.faceoffs 6
+	$(BIN)/python -m benchmarks.evidence.brushing
 
 bench-deciding: setup browser
 	$(BIN)/python -m benchmarks.deciding

@@ -9,14 +9,18 @@ import pytest
 
 import pellux.core.evidence.findings as kinds
 from pellux.core.errors import Conflict
+from pellux.core.reasons import Reason
+from pellux.core.space import parse
 from pellux.service.engine.engine import Engine
 from pellux.service.evidence.evidence import ask_evidence, ask_surface
+from pellux.service.evidence.gathering import _gains, _rungs, _Turned
 from pellux.service.evidence.measuring import measure_path
 from pellux.service.evidence.schemas import EvidenceView, SurfaceRequest
 from pellux.service.evidence.sentences import SENTENCES, said
 from pellux.service.evidence.spending import spending
 from pellux.service.searches.baselines import BaselinesRequest, score_baselines
 from pellux.store import runs
+from pellux.store.records import Trial
 from tests.service.test_searches import launch, problem, until
 
 
@@ -76,6 +80,34 @@ def test_a_run_without_a_space_is_refused_in_a_sentence(engine: Engine, tmp_path
     with pytest.raises(Conflict, match="has no space of its own"):
         ask_evidence(engine, run.id)
     assert engine.join(run.id, 60)
+
+
+def trial(number: int, rung: int, mean: float, parent: int | None, results: dict[str, list[float | None]] | None = None) -> Trial:
+    return Trial(
+        id=100 + number, search_id=1, number=number, origin="proposed", state="scored", reason=Reason(), configuration={"x": 0.5}, scores=[mean],
+        mean=mean, standard_error=None, rank_score=mean, seconds=1.0, seen=0, pending=0, created_at=0.0, ended_at=1.0, note="", tags=[],
+        shortlisted=False, learner="", source_id=None, bracket=0, cohort=0, rung=rung, results=results or {}, best_iteration=None, parent=parent,
+        share=1.0, goal=None,
+    )  # fmt: skip
+
+
+def test_trials_that_go_on_from_others_are_weighed_by_what_they_gained_themselves() -> None:
+    turn = _Turned(parse("x: 0 .. 1"), {}, -1)  # smaller is better
+    first, second = trial(1, 0, 5.0, None), trial(2, 0, 7.0, None)
+    later = [trial(3, 1, 4.0, 1), trial(4, 1, 3.0, 2), trial(5, 1, 6.5, 2)]
+    found = {t.id: t.mean for t in _gains(turn, [first, second, *later])}
+    # Gains in the second interval are 1, 4 and 0.5, of which the median is 1; the first scores are told from each other.
+    assert found == {101: 1.0, 102: -1.0, 103: 0.0, 104: 3.0, 105: -0.5}
+
+
+def test_early_looks_are_set_beside_the_last_ones() -> None:
+    turn = _Turned(parse("x: 0 .. 1"), {}, 1)
+    climbed = [trial(n, 1, n / 10, None, {"0": [n / 20, n / 20], "1": [n / 10, n / 10]}) for n in range(1, 7)]
+    stayed = [trial(9, 0, 0.1, None, {"0": [0.9, 0.9]})]
+    [(rung, early, late)] = _rungs(turn, [*climbed, *stayed])
+    assert rung == 0
+    assert late == pytest.approx([2 * e for e in early])
+    assert len(early) == 6
 
 
 def test_every_finding_has_a_sentence() -> None:
