@@ -188,7 +188,7 @@ def test_a_choice_is_signed_judged_on_the_holdout_and_taken_away(page: Page, ser
     page.press_button("Take it away")
     page.find("[data-making='no'] [data-file='model.onnx'][data-state='ready']", 60)
     links = [a.get_attribute("href") for a in page.all("[aria-label='Files to take away'] a")]
-    assert len(links) == 12
+    assert len(links) == 13
     made = page.find("[data-decision]").get_attribute("data-decision")
     record = server.get(f"/decisions/{made}")["record"]
     assert record["signer"] == "Ada"

@@ -75,7 +75,10 @@ def _take_chosen(shown: Any, rule: str) -> Any:
 
 def test_it_shows_the_same_decision_and_the_same_finalists(engine: Engine) -> None:
     decision = renamed({k: v for k, v in SHOWN["decision"].items() if k != "record"})
-    assert differences(decision, get(engine, "/decisions/1")) == []
+    now = get(engine, "/decisions/1")
+    then_there = {file["name"] for file in decision["files"]}
+    now["files"] = [file for file in now["files"] if file["name"] in then_there]  # there is more to take away since
+    assert differences(decision, now) == []
     # What was signed stays as it was signed, to the letter.
     record = get(engine, "/decisions/1")["record"]
     assert record == SHOWN["decision"]["record"]

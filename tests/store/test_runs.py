@@ -17,7 +17,7 @@ from pellux.store.database import Database
 from pellux.store.ledger import New
 from pellux.store.problems import add_problem
 from pellux.store.records import NewTrial
-from pellux.store.runs import BASELINES, KINDS, SEARCH, NewRun, create_run, get_search, running, searches_of
+from pellux.store.runs import BASELINES, FACE_OFF, KINDS, SEARCH, NewRun, create_run, get_search, running, searches_of
 
 ROOT = Path(pellux.__file__).parent
 NONE_STOPPING = {"rule": "none"}
@@ -63,7 +63,12 @@ def test_a_run_comes_with_its_trials_and_its_entry(database: Database, kind: led
             assert searches_of(other, problem) == [], "nobody sees it before it is committed"
     with database.read() as session:
         found = get_search(session, made)
-        assert (found.kind, found.state, found.stopping, found.number) == (kind, "running", NONE_STOPPING, int(kind != BASELINES))
+        assert (found.kind, found.state, found.stopping, found.number) == (
+            kind,
+            "running",
+            NONE_STOPPING,
+            int(kind not in (BASELINES, FACE_OFF)),
+        )
         assert [one.id for one in running(session, problem)] == [made]
         told = [entry for entry in ledger.after(session, 0, made, 10) if entry[2] == "search"]
     assert len(told) == 1

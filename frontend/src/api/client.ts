@@ -45,8 +45,8 @@ export class Refusal extends Error {
 export const api = createClient<paths>({ baseUrl: "" });
 
 const ONCE = "Idempotency-Key";
-/** Questions whose answer is there later: asked again, they want what is known by then and not what was said before. */
-const ASKED_AGAIN = /\/(evidence|surface|honest-score|importance|tree)$/;
+/** Questions that change nothing: asked again, they want what is known by then and not what was said a second before. */
+const ASKED_AGAIN = /\/(evidence|surface|honest-score|importance|tree|forecast|check|compare|preview)$/;
 const SAME = 2_000; // ms within which the same wish again is a double click
 const sent = new Map<string, { key: string; at: number }>();
 

@@ -12,6 +12,7 @@ export function Switch<T extends string>({ label, options, value, onChange }: Pr
       {options.map((option) => (
         <button
           key={option}
+          type="button"
           role="radio"
           aria-checked={option === value}
           className="plain-button"

@@ -16,7 +16,7 @@ vi.stubGlobal(
   },
 );
 const { api } = await import("../../src/api/client");
-const launch = (text: string) => api.POST("/api/v1/spaces/check", { body: { learner: "tree", task: "binary", text } });
+const launch = (text: string) => api.POST("/api/v1/own-code/help", { body: { runs: [text], folder: "" } });
 
 describe("what is posted", () => {
   afterEach(() => {

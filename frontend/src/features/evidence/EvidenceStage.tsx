@@ -1,6 +1,6 @@
 import Button from "@mui/material/Button";
 import TextField from "@mui/material/TextField";
-import { useRef, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { Link } from "react-router";
 import { useChosen } from "../../ui/place";
 import { FieldError } from "../../ui/FieldError";
@@ -120,23 +120,30 @@ interface FilterProps {
 /** The filter as text: the same that brushing a lane writes. */
 function Filter({ selection, error, filter }: FilterProps) {
   const { where, setWhere } = selection;
+  // The address follows a little later than the hand types: what was typed here and comes back is old news, the rest is taken over.
+  const [text, setText] = useState(where);
+  const typed = useRef(new Set<string>());
+  useEffect(() => {
+    if (!typed.current.delete(where)) setText(where);
+  }, [where]);
+  const put = (next: string) => {
+    if (next !== where) typed.current.add(next);
+    setText(next);
+    setWhere(next);
+  };
   return (
     <>
       <TextField
         inputRef={filter}
-        value={where}
+        value={text}
         error={error !== null}
-        onChange={(event) => setWhere(event.target.value)}
+        onChange={(event) => put(event.target.value)}
         placeholder="Filter, such as  state = scored, rate < 0.1"
         slotProps={{ htmlInput: { "aria-label": "Filter trials", className: "mono" } }}
         sx={{ width: 420 }}
       />
       {["state = scored", "state = failed", "origin = baseline"].map((example) => (
-        <button
-          key={example}
-          className="plain-button tag mono"
-          onClick={() => setWhere(where === example ? "" : example)}
-        >
+        <button key={example} className="plain-button tag mono" onClick={() => put(text === example ? "" : example)}>
           {example}
         </button>
       ))}

@@ -2,7 +2,7 @@
 import { fireEvent, screen, waitFor } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
 import type { TrialDetail, TrialRow } from "../../../src/api/client";
-import type { Evidence, FaceOff, Standing } from "../../../src/api/evidence";
+import type { Evidence, FaceOff, Spent, Standing, Step } from "../../../src/api/evidence";
 import { NOTHING } from "./nothing";
 import { No, answer, asked, at, buttons, called, on, open, press, type } from "../../stand";
 
@@ -233,5 +233,150 @@ describe("face-offs", () => {
     await screen.findByText(/Nothing was set against each other yet/);
     await press("Set against each other");
     expect((await screen.findByText("Two entrants are the same.")).dataset.error).toBe("entrants");
+  });
+});
+
+describe("the other views", () => {
+  const line = { mean: [0.4, 0.6], low: [0.3, 0.5], high: [0.5, 0.7] };
+  const surface = {
+    across: { name: "depth", options: false, positions: [0, 1], values: [1, 8] },
+    down: { name: "min_leaf", options: false, positions: [0, 1], values: [1, 40] },
+    mean: [
+      [0.4, 0.5],
+      [0.6, 0.7],
+    ],
+    deviation: [
+      [0.01, 0.02],
+      [0.03, 0.04],
+    ],
+    explained: 0.83,
+    covered: 0.78,
+    points: [{ id: 3, at: [0.5, 0.5], score: 0.6 }],
+  };
+  const step = (name: string, measured: number | null): Step => ({
+    changed: [{ name, before: 1, after: 2 }],
+    configuration: {},
+    score: 0.6,
+    gain: 0.1,
+    error: 0.02,
+    measured,
+    measured_error: null,
+    trial_id: measured === null ? null : 3,
+  });
+  const names = () => {
+    const [search] = answer<{ parameters: { name: string; kind: string }[] }[]>(
+      "GET /api/v1/problems/1/searches",
+    ).slice(-1);
+    return search!.parameters.filter((p) => p.kind !== "fixed").map((p) => p.name);
+  };
+  const told = (): Evidence => ({
+    ...NOTHING,
+    trials: 30,
+    explained: 0.83,
+    curves: names().map((name) => ({
+      name,
+      options: false,
+      positions: [0, 1],
+      values: [1, 8],
+      average: line,
+      near: line,
+    })),
+    path: [step("depth", null), step("min_leaf", 0.61)],
+    rungs: [{ rung: 0, trials: 9, rank: 0.8 }],
+    surface,
+  });
+  const look = (view: string) => {
+    on("POST /searches/1/evidence", told);
+    on("GET /problems/1/spending", () => ({
+      baseline: 0.5,
+      searches: [spent(1, 0.7), spent(2, 0.8)],
+    }));
+    return open(`/p/1/evidence?search=1&view=${view}`);
+  };
+  const spent = (number: number, best: number): Spent => ({
+    search_id: number,
+    number,
+    strategy: "Random",
+    early_stopping: "fold race",
+    workers: 2,
+    best,
+    trials: 9,
+    fits: 40,
+    seconds: 61,
+    near_after: number === 1 ? null : [4, 20, 30],
+    far_share: 0.5,
+    blind_share: 0.1,
+    rises: [
+      [1, 5, 5, 0.5],
+      [9, 40, 61, best],
+    ],
+  });
+
+  it("lanes keep what a typed filter keeps, and all again", async () => {
+    const { where } = look("lanes");
+    await waitFor(() => expect(document.querySelector("[data-kept]")).toBeTruthy());
+    const many = Number(document.querySelector<HTMLElement>("[data-kept]")!.dataset.kept);
+    expect(document.querySelectorAll("[data-brush]").length).toBe(names().length);
+    await waitFor(() => expect(document.querySelectorAll("[data-curve]").length).toBe(names().length));
+    type(at("Filter trials"), `origin = baseline`);
+    await waitFor(() =>
+      expect(Number(document.querySelector<HTMLElement>("[data-kept]")!.dataset.kept)).toBeLessThan(many),
+    );
+    await waitFor(() => expect(where()).toContain("where=origin"));
+    await press("Keep all again");
+    await waitFor(() => expect(Number(document.querySelector<HTMLElement>("[data-kept]")!.dataset.kept)).toBe(many));
+    await press("near the best");
+    await press("cost");
+  });
+
+  it("a surface is drawn over the strongest pair, and over any other that is asked for", async () => {
+    on("POST /searches/1/surface", () => ({ state: "done", message: "", surface }));
+    look("surface");
+    await waitFor(() => expect(document.querySelector("[data-held-out]")?.textContent).toContain("83 %"));
+    expect(document.querySelectorAll("[data-read]")).toHaveLength(2);
+    expect(called("POST", "/searches/1/surface")).toHaveLength(0);
+    await press("averaged");
+    const { body } = await asked("POST", "/searches/1/surface");
+    expect(body).toEqual({ across: "depth", down: "min_leaf", others: "averaged" });
+  });
+
+  it("the way to the best is measured where no trial has been, as a search that one then watches", async () => {
+    on("POST /searches/1/path", () => answer("GET /api/v1/searches/1"));
+    const { where } = look("findings");
+    await waitFor(() => expect(document.querySelectorAll("[data-step]")).toHaveLength(2));
+    expect(document.querySelector("[data-rung='0']")!.textContent).toContain("0.80");
+    await press("Measure the other 1");
+    await asked("POST", "/searches/1/path");
+    await waitFor(() => expect(where()).toContain("/live"));
+  });
+
+  it("searches stand side by side, each drawn or not", async () => {
+    look("findings");
+    await waitFor(() => expect(document.querySelectorAll("[data-spent]")).toHaveLength(2));
+    expect(document.querySelector("[data-spent='1']")!.textContent).toContain("never");
+    expect(document.querySelector("[data-spent='2']")!.textContent).toContain("4 trials, 30 s");
+    expect(document.querySelectorAll("[data-line]")).toHaveLength(2);
+    fireEvent.click(at("Draw search 2"));
+    await waitFor(() => expect(document.querySelectorAll("[data-line]")).toHaveLength(1));
+    await press("seconds");
+  });
+
+  it("columns are chosen, and trials set side by side from the table", async () => {
+    const { where } = look("trials");
+    await waitFor(() => expect(document.querySelectorAll("[data-trial]").length).toBeGreaterThan(3));
+    const headers = () => [...document.querySelectorAll("[role=columnheader]")].map((h) => h.textContent);
+    expect(headers()).toContain("Cost");
+    await press("Columns …");
+    fireEvent.click(at("Show Cost"));
+    await waitFor(() => expect(headers()).not.toContain("Cost"));
+    await press("As at first");
+    await waitFor(() => expect(headers()).toContain("Cost"));
+    const two = page(1).trials.slice(0, 2);
+    for (const one of two) on(`GET /trials/${one.id}`, () => ({ ...detail, id: one.id, number: one.number }));
+    key("Escape", document.querySelector("[role=dialog]") ?? document.body);
+    for (const box of [...document.querySelectorAll<HTMLElement>("input[aria-label^='Compare trial']")].slice(0, 2))
+      fireEvent.click(box);
+    await waitFor(() => expect(where()).toContain("compare="));
+    await waitFor(() => expect(document.querySelector("[data-compare='2']")).toBeTruthy());
   });
 });

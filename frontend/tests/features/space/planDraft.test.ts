@@ -1,7 +1,7 @@
 // @vitest-environment jsdom
 import { beforeEach, describe, expect, it } from "vitest";
 import type { Search } from "../../../src/api/client";
-import { firstPlan, keepPlan, plannedBefore, requestOf } from "../../../src/features/space/planDraft";
+import { firstPlan, keepPlan, planned, plannedBefore, requestOf } from "../../../src/features/space/planDraft";
 import recorded from "../../recorded.json";
 
 const searches = (recorded as Record<string, unknown>)["GET /api/v1/problems/1/searches"] as Search[];
@@ -34,4 +34,10 @@ describe("the plan to begin with", () => {
     localStorage.setItem("pellux-plan-1", "{not json");
     expect(plannedBefore(1, searches).trials).toBe(searches[0]!.asked.trials);
   });
+});
+
+it("takes the plan's part of a proposed change", () => {
+  const change = { lines: [], requirements: [], plan: { workers: 3, "early stopping": "fold race", other: 1 } };
+  expect(planned(change)).toEqual({ workers: 3, stopping: "fold race", settings: {} });
+  expect(planned({ ...change, plan: {} })).toEqual({});
 });

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from pellux.core.errors import InvalidPlan
 from pellux.core.evidence.curves import OVER, near, steps, swept
 from pellux.core.evidence.reading import Reading
-from pellux.core.space import Choice, Value
+from pellux.core.space import Choice, Space, Value
 
 Array = NDArray[np.float64]
 ACROSS = 25  # positions along a number
@@ -39,8 +39,7 @@ class Surface:
 
 def surface(reading: Reading, across: str, down: str, others: str = NEAR) -> Surface:
     """Of two parameters that are searched; InvalidPlan for any other name, and for twice the same."""
-    if across == down:
-        raise InvalidPlan("A surface lies over two settings; these are one.", at="pair")
+    check_pair(reading.space, across, down)
     sides = [_axis(reading, name) for name in (across, down)]
     places = [reading.space.place[name] for name in (across, down)]
     grid = [axis.ravel() for axis in np.meshgrid(*(side.positions for side in sides))]
@@ -53,9 +52,16 @@ def surface(reading: Reading, across: str, down: str, others: str = NEAR) -> Sur
     )  # fmt: skip
 
 
+def check_pair(space: Space, across: str, down: str) -> None:
+    """InvalidPlan unless these are two settings that the space searches."""
+    if across == down:
+        raise InvalidPlan("A surface lies over two settings; these are one.", at="down")
+    for name, at in ((across, "across"), (down, "down")):
+        if name not in space.place:
+            raise InvalidPlan(f"'{name}' is no searched setting of this space.", at=at)
+
+
 def _axis(reading: Reading, name: str) -> Axis:
-    if name not in reading.space.place:
-        raise InvalidPlan(f"'{name}' is no searched setting of this space.", at="pair")
     parameter = reading.space.by_name[name]
     positions = steps(parameter, ACROSS)
     return Axis(name, isinstance(parameter, Choice), positions, tuple(parameter.decode(float(at)) for at in positions))

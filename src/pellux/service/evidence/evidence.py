@@ -6,11 +6,15 @@ from collections.abc import Mapping
 from typing import Any
 
 from pellux.core.errors import Conflict
+from pellux.core.evidence.surface import check_pair
+from pellux.core.space import parse
+from pellux.service.engine.analyses import FAILED, newest_analysis
 from pellux.service.engine.engine import Engine
 from pellux.service.evidence.gathering import SCORES
 from pellux.service.evidence.kinds import SAYS, SURFACE
 from pellux.service.evidence.schemas import EvidenceView, SurfaceRequest, SurfaceView
 from pellux.service.evidence.sentences import said
+from pellux.store.records import Analysis
 from pellux.store.runs import SEARCH, get_search
 from pellux.store.trials import count_ended
 
@@ -24,7 +28,7 @@ NOTHING: dict[str, Any] = {
 def ask_evidence(engine: Engine, search_id: int, *, wait: float = 0) -> EvidenceView:
     """Known already for about as many trials as there are now, or started; `wait` is in seconds."""
     problem_id, request = _request(engine, search_id)
-    row = engine.analyst.wait(engine.analyst.ask(problem_id, SAYS, request), wait)
+    row = _asked(engine, problem_id, SAYS, request, wait)
     return shown(row.state, row.message, row.result)
 
 
@@ -40,8 +44,18 @@ def shown(state: str, message: str, result: Mapping[str, Any] | None) -> Evidenc
 def ask_surface(engine: Engine, search_id: int, wanted: SurfaceRequest) -> SurfaceView:
     """Over two settings of the search's space."""
     problem_id, request = _request(engine, search_id)
-    row = engine.analyst.wait(engine.analyst.ask(problem_id, SURFACE, {**request, **wanted.model_dump()}), 0)
+    with engine.workspace.database.read() as session:
+        check_pair(parse(get_search(session, search_id).space), wanted.across, wanted.down)
+    row = _asked(engine, problem_id, SURFACE, {**request, **wanted.model_dump()}, 0)
     return SurfaceView.model_validate({"surface": row.result or None, "state": row.state, "message": row.message})
+
+
+def _asked(engine: Engine, problem_id: int, kind: str, request: dict[str, Any], wait: float) -> Analysis:
+    """Known, or started. One that failed is not begun again with every question, but when there is more to look at."""
+    known = newest_analysis(engine.workspace, problem_id, kind, request)
+    if known is not None and known.state == FAILED:
+        return known
+    return engine.analyst.wait(engine.analyst.ask(problem_id, kind, request), wait)
 
 
 def _request(engine: Engine, search_id: int) -> tuple[int, dict[str, Any]]:

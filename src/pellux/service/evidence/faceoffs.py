@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Sequence
+from contextlib import suppress
 from dataclasses import asdict
 
 from pellux.core.errors import Conflict, InvalidPlan, NotFound
@@ -89,11 +90,11 @@ def set_state(engine: Engine, faceoff_id: int, wanted: str) -> None:
 
 
 def get(workspace: Workspace, faceoff_id: int) -> Analysis:
-    with workspace.database.read() as session:
+    with workspace.database.read() as session, suppress(NotFound):
         row = decisions.get_analysis(session, faceoff_id)
-    if row.kind not in (FACE_OFF, REPLAYED):
-        raise NotFound(f"There is no face-off {faceoff_id}.")
-    return row
+        if row.kind in (FACE_OFF, REPLAYED):
+            return row
+    raise NotFound(f"There is no face-off {faceoff_id}.")
 
 
 def turns(entrants: int, repeats: int) -> list[tuple[int, int]]:
