@@ -114,7 +114,8 @@ function tellOf(client: QueryClient, stale: Staleness, entry: Entry): void {
       for (const key of [keys.searches(problem), keys.workspace]) stale.mark(key, steady ? "slowly" : "now");
       if (steady) return;
       if (run === "baselines") stale.mark(keys.baselines(problem), "now");
-      for (const key of [keys.problems, keys.problem(problem), keys.finalists(problem)]) stale.mark(key, "now");
+      for (const key of [keys.problems, keys.problem(problem), keys.finalists(problem), keys.spending(problem)])
+        stale.mark(key, "now");
       return;
     }
     case "trial": {
@@ -126,6 +127,7 @@ function tellOf(client: QueryClient, stale: Staleness, entry: Entry): void {
       stale.mark(keys.rows(entry.search_id), "soon");
       stale.mark(keys.together, "soon");
       stale.mark(keys.trial(entry.data.id), "now");
+      if (problem !== null) stale.mark(keys.spending(problem), "slowly");
       if (problem !== null && betters(client, problem, entry.data.mean))
         for (const key of [keys.problem(problem), keys.problems]) stale.mark(key, "slowly");
       if (entry.data.origin === "baseline") stale.markAll("baselines", "soon");

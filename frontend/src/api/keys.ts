@@ -45,5 +45,5 @@ export const keys = {
     others,
   ],
   faceoffs: (problem: number) => ["analysis", "face-offs", problem],
-  spending: (problem: number) => ["searches", problem, "spending"],
+  spending: (problem: number) => ["spending", problem],
 } as const;

@@ -46,7 +46,9 @@ def face_off(engine: Engine, search_id: int) -> int:
     """Random draws and a Gaussian process set against each other over the same space; the face-off's id once it has ended."""
     problem = problem_of(engine.workspace, search_id)
     entrants = [EntrantRequest(strategy="random"), EntrantRequest(strategy="gaussian process")]
-    asked = FaceOffRequest(search=search_id, entrants=entrants, amount=FACE_OFF_TRIALS, repeats=FACE_OFF_REPEATS, seed=3)
+    asked = FaceOffRequest(
+        search=search_id, entrants=entrants, amount=FACE_OFF_TRIALS, repeats=FACE_OFF_REPEATS, seed=3, mode="replayed"
+    )  # fmt: skip
     made = begin(engine, problem, asked)
     while get(engine.workspace, made).state == "running":
         time.sleep(0.1)

@@ -1,10 +1,10 @@
 // @vitest-environment jsdom
 import { fireEvent, screen, waitFor } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
-import type { TrialDetail, TrialRow } from "../../../src/api/client";
+import type { Entry, TrialDetail, TrialRow } from "../../../src/api/client";
 import type { Evidence, FaceOff, Spent, Standing, Step } from "../../../src/api/evidence";
 import { NOTHING } from "./nothing";
-import { No, answer, asked, at, buttons, called, on, open, press, type } from "../../stand";
+import { No, answer, asked, at, buttons, called, on, open, press, streams, tell, type } from "../../stand";
 
 type Page = { trials: TrialRow[]; total: number; offset: number };
 const page = (search: number) => answer<Page>(`GET /api/v1/searches/${search}/trials?limit=100`);
@@ -379,4 +379,27 @@ describe("the other views", () => {
     await waitFor(() => expect(where()).toContain("compare="));
     await waitFor(() => expect(document.querySelector("[data-compare='2']")).toBeTruthy());
   });
+});
+
+it("hears of trials that end while the searches stand side by side, and of the end of an analysis", async () => {
+  on("GET /problems/1/spending", () => ({ baseline: 0.5, searches: [] }));
+  let state = "running";
+  on("POST /searches/1/evidence", () => ({ ...NOTHING, state }));
+  open("/p/1/evidence?search=1");
+  await screen.findByText(/Listening to the trials/);
+  await waitFor(() => expect(streams().length).toBeGreaterThan(0));
+  await waitFor(() => expect(called("GET", "/problems/1/spending").length).toBe(1));
+  const trial = { ...page(1).trials[0]!, ended_at: 5, state: "scored" };
+  state = "done";
+  tell([
+    { id: 900, at: 1, search_id: 1, kind: "trial", data: trial },
+    {
+      id: 901,
+      at: 1,
+      search_id: null,
+      kind: "analysis",
+      data: { problem_id: 1, analysis: 1, what: "what trials say", state: "done" },
+    },
+  ] as unknown as Entry[]);
+  await waitFor(() => expect(document.querySelector("[data-evidence=done]")).toBeTruthy());
 });
