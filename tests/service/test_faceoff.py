@@ -58,7 +58,7 @@ def test_runs_take_turns_through_a_pause_and_the_engines_end(engine: Engine, tmp
         assert (found.state, found.done, found.planned, found.running) == ("done", 6, 6, None)
         assert [s.done for s in found.standings] == [2, 2, 2]
         assert all(len(s.finals) == 2 and 0 < s.finals[0] <= 1 for s in found.standings)
-        assert found.sentence.endswith("too few to tell that from luck (6 at least).")
+        assert found.sentence.endswith("with 2 of the 6 repeats that it takes at least, that cannot be told from luck.")
         rows = export_faceoff(again.workspace, made)
         assert {row["entrant"] for row in rows} == {"Random", "Even spread", "Random with fold race"}
         assert len(as_csv(rows).splitlines()) == len(rows) + 1

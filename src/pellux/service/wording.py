@@ -37,7 +37,7 @@ SENTENCES: dict[str, Callable[[Facts], str]] = {
     # What a face-off says
     "face-off: nothing yet": lambda f: "No repeat has ended for every entrant: nothing can be said yet.",
     "face-off: too few repeats": lambda f: (
-        f"{f['entrant']} ended ahead on average, by {f['lead']:.3g}; {f['repeats']} repeats are too few to tell that from luck ({f['fewest']} at least)."
+        f"{f['entrant']} ended ahead on average, by {f['lead']:.3g}; with {f['repeats']} of the {f['fewest']} repeats that it takes at least, that cannot be told from luck."
     ),
     "face-off: not told apart": lambda f: (
         f"{f['entrant']} ended ahead on average, by {f['lead']:.3g}, but not by more than luck would have it in {f['repeats']} repeats: "

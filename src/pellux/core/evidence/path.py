@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from pellux.core.evidence.reading import BAND, Reading
+from pellux.core.evidence.reading import Reading
 from pellux.core.space import Configuration, Space, Value
 
 Array = NDArray[np.float64]
@@ -82,8 +82,3 @@ def _exact(space: Space, point: Array, left: list[int], begin: Configuration, en
 
 def _apart(one: float, other: float) -> bool:
     return bool(np.isnan(one) != np.isnan(other) or (not np.isnan(one) and one != other))
-
-
-def told(step: Step) -> bool:
-    """Whether its gain stands out of its error."""
-    return abs(step.gain) > BAND * step.error

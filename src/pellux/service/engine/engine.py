@@ -206,7 +206,7 @@ class Engine:
             [start for start in starts(space, plan.starts) if start not in baselines],
         )
         recorder = SearchRecorder(
-            self.workspace, Whose(search_id=search.id, problem_id=problem.id, run=search.kind, frozen=problem.frozen), objective,  # type: ignore[arg-type]
+            self.workspace, Whose(search_id=search.id, problem_id=problem.id, run=search.kind, frozen=problem.frozen, keep_predictions=search.kind == runs.SEARCH), objective,  # type: ignore[arg-type]
             Work(resolved.ladder, limits.folds, curves, objective.judging.folds),
         )  # fmt: skip
         runner = self._runner(search, objective, plan)

@@ -84,7 +84,8 @@ def set_state(engine: Engine, faceoff_id: int, wanted: str) -> None:
         decisions.put_analysis(session, row, at, state=wanted, **({"ended_at": at} if wanted == "stopped" else {}))
     current = _under_way(engine.workspace, row)
     if current is not None:
-        set_search_state(engine, current, wanted)
+        with suppress(IllegalTransition):  # it has just ended
+            set_search_state(engine, current, wanted)
     if wanted == "running":
         go_on(engine, faceoff_id)
 
@@ -131,18 +132,19 @@ def _take_turns(engine: Engine, faceoff_id: int) -> None:
 
 def _watch(engine: Engine, row: Analysis, search_id: int) -> None:
     """Wait a little for a run; one that has used up a budget of fits is ended."""
-    engine.join(search_id, LOOK)
+    idle = engine.join(search_id, LOOK)
     request = asked_of(row)
     with engine.workspace.database.read() as session:
         search = runs.get_search(session, search_id)
-    if SearchState(search.state) is SearchState.PAUSED:
-        engine.closing.wait(LOOK)
+    if idle and not SearchState(search.state).ended:
+        engine.closing.wait(LOOK)  # it is paused, or halted by an error: somebody has to see to it
     elif (
         request.budget == "fits"
         and SearchState(search.state) is SearchState.RUNNING
         and _fits(engine.workspace, search_id) >= request.amount
     ):
-        set_search_state(engine, search_id, "stopped")
+        with suppress(IllegalTransition):  # it has just ended by itself
+            set_search_state(engine, search_id, "stopped")
 
 
 def _fits(workspace: Workspace, search_id: int) -> int:

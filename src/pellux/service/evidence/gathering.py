@@ -77,23 +77,25 @@ def _gathered(session: Session, search: Search, objective: Objective) -> Gathere
     turn = _Turned(space, chosen.defaults, judging.sign)
     own = _gains(turn, mine) if continuing else _own(turn, search, mine, judging.fits)
     rungs = () if continuing else _rungs(turn, mine)
-    others = [] if continuing else list(_others(session, search, objective, space, turn, {identity(t.configuration) for t in own}))
-    tried = (*own, *others)
+    elsewhere = [] if continuing else list(_elsewhere(session, search, objective, turn))
+    others = (
+        [] if continuing else list(_others(session, search, objective, turn, elsewhere, {identity(t.configuration) for t in own}))
+    )
     numbers = {s.id: s.number for s in searches_of(session, search.problem_id)}
-    owners = ended_in_searches(session, search.problem_id, but_strategies=CONTINUING)
-    names = {t.id: f"trial {t.number}" for t in mine}
-    names |= {t.id: f"trial {t.number} of search {numbers[t.search_id]}" for t, _ in owners if t.search_id != search.id}
+    names = {t.id: f"trial {t.number}" for t in mine} | {
+        t.id: f"trial {t.number} of search {numbers[t.search_id]}" for t, _ in elsewhere
+    }
     begin = space.placed(chosen.defaults, chosen.defaults) or space.completed({})
-    measured: dict[str, tuple[float, float | None, int]] = {}
-    for trial, place in [(t, turn.placed(t)) for t in (*[t for t, _ in owners if t.learner in ("", search.learner)], *mine)]:
-        if place is not None and trial.state == "scored" and trial.mean is not None and not continuing:
-            measured[identity(place)] = (trial.mean, trial.standard_error, trial.id)
+    known = [] if continuing else [*elsewhere, *((t, place) for t in mine if (place := turn.placed(t)) is not None)]
+    measured = {
+        identity(place): (t.mean, t.standard_error, t.id) for t, place in known if t.state == "scored" and t.mean is not None
+    }
     whole = [tuple(judging.sign * s for s in t.scores if s is not None) for t in mine if t.state == "scored" and not continuing]
     stopping = Resolved.from_json(search.stopping) if search.stopping else None
     return Gathered(
-        search.space, judging.sign, search.id, GAINS if continuing else SCORES, tried,
+        search.space, judging.sign, search.id, GAINS if continuing else SCORES, (*own, *others),
         tuple(scores for scores in whole if len(scores) == judging.fits), 1 / (judging.folds - 1) if judging.folds > 1 else 0.0,
-        rungs, names, begin, measured, chosen.ends(), search.workers, STRATEGIES[search.strategy].modelled if search.strategy in STRATEGIES else False,
+        rungs, names, begin, measured, chosen.ends(), search.workers, search.strategy in STRATEGIES and STRATEGIES[search.strategy].learns,
         stopping is not None and stopping.key != "none",
     )  # fmt: skip
 
@@ -135,20 +137,24 @@ def _own(turn: _Turned, search: Search, mine: Sequence[Trial], folds: int) -> li
     ]  # fmt: skip
 
 
-def _others(
-    session: Session, search: Search, objective: Objective, space: Space, turn: _Turned, known: set[str]
-) -> Iterator[Tried]:
-    """What is known from other searches and from elsewhere, as a warm start would take it."""
-    everything = SettingsRequest(warm_start="all")
-    places = {}
+def _elsewhere(session: Session, search: Search, objective: Objective, turn: _Turned) -> Iterator[tuple[Trial, Configuration]]:
+    """Trials of the problem's other searches that mean something here and lie in the space, whatever their learner is called there."""
     for trial, key in ended_in_searches(session, search.problem_id, but_strategies=CONTINUING):
-        moved = objective.translated(search.learner, trial.learner or key, trial.configuration)
-        here = None if moved is None else space.placed(moved, turn.defaults)
-        if here is not None:
-            places[identity(here)] = trial.id
-    for k, found in enumerate(observations(session, objective, search.problem_id, search.learner, space, everything), 1):
+        if trial.search_id != search.id:
+            moved = objective.translated(search.learner, trial.learner or key, trial.configuration)
+            here = None if moved is None else turn.space.placed(moved, turn.defaults)
+            if here is not None:
+                yield trial, here
+
+
+def _others(
+    session: Session, search: Search, objective: Objective, turn: _Turned, elsewhere: Sequence[tuple[Trial, Configuration]], known: set[str]
+) -> Iterator[Tried]:  # fmt: skip
+    """What is known from other searches and from files, as a warm start would take it."""
+    everything, ids = SettingsRequest(warm_start="all"), {identity(place): trial.id for trial, place in elsewhere}
+    for k, found in enumerate(observations(session, objective, search.problem_id, search.learner, turn.space, everything), 1):
         if found.identity not in known:
-            name = places.get(found.identity, -k)  # what comes from a file has no trial
+            name = ids.get(found.identity, -k)  # what comes from a file has no trial
             yield Tried(name, found.configuration, found.mean, found.scores, found.seconds, found.state == "failed", own=False)
 
 

@@ -17,7 +17,7 @@ from pellux.core.evidence.noise import noise
 from pellux.core.evidence.path import Step, path
 from pellux.core.evidence.reading import Reading, read
 from pellux.core.evidence.surface import NEAR, surface
-from pellux.core.space import Parameter, Space, identity, parse, write, write_parameter
+from pellux.core.space import Choice, Parameter, Space, identity, parse, write, write_parameter
 from pellux.service.engine.analyses import Job
 from pellux.service.evidence.gathering import SCORES, Gathered, facts_of, gather
 from pellux.service.workspace import Workspace
@@ -104,7 +104,7 @@ def _rank(low: tuple[float, ...], top: tuple[float, ...]) -> float | None:
 def _curve(known: Gathered, curve: Along, space: Space) -> dict[str, Any]:
     parameter = space.by_name[curve.name]
     return {
-        "name": curve.name, "options": hasattr(parameter, "options"), "positions": curve.positions.tolist(), "values": list(curve.values),
+        "name": curve.name, "options": isinstance(parameter, Choice), "positions": curve.positions.tolist(), "values": list(curve.values),
         "average": _line(known.sign, curve.average), "near": _line(known.sign, curve.near),
     }  # fmt: skip
 

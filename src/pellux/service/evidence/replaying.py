@@ -89,7 +89,7 @@ class _World:
     """What a fit would score and take: the model's mean, how its folds differ, and their noise."""
 
     def __init__(self, known: Gathered, reading: Reading, folds: int) -> None:
-        self._reading, self._known = reading, dict[str, float]()
+        self.reading, self._known = reading, dict[str, float]()
         table = np.array([row for row in known.whole if len(row) == folds] or np.zeros((0, folds)), dtype=float)
         self.folds, self.sign = folds, known.sign
         if len(table) >= 3:
@@ -104,9 +104,9 @@ class _World:
     def mean(self, configuration: Configuration) -> float:
         key = identity(configuration)
         if key not in self._known:
-            point = np.nan_to_num(self._reading.space.encode(configuration), nan=0.5)
-            features = self._reading.coding.features(self._reading.space.snap(point[None]))
-            self._known[key] = float(self._reading.in_scores(self._reading.posteriors[0].expected(features))[0])
+            point = np.nan_to_num(self.reading.space.encode(configuration), nan=0.5)
+            features = self.reading.coding.features(self.reading.space.snap(point[None]))
+            self._known[key] = float(self.reading.in_scores(self.reading.posteriors[0].expected(features))[0])
         return self._known[key]
 
     def score(self, configuration: Configuration, fold: int, seed: int) -> float:
@@ -116,7 +116,7 @@ class _World:
 
 
 def _play(world: _World, entrant: Entrant, budget: str, amount: int, seed: int) -> Played:
-    chosen, space = strategy(entrant.strategy), world._reading.space
+    chosen, space = strategy(entrant.strategy), world.reading.space
     resolved = Resolved.from_json(entrant.stopping)
     ladder = resolved.ladder
     ended: list[tuple[float, int]] = []

@@ -16,6 +16,7 @@ from pellux.core.evidence.importance import Importance, Importances
 from pellux.core.evidence.noise import Noise
 from pellux.core.evidence.reading import Reading
 from pellux.core.space import Choice, Configuration, Parameter, Space, Value, parse, write
+from pellux.core.space.expressions import names
 
 Array = NDArray[np.float64]
 GOOD = 0.05  # share of the space that counts as good
@@ -208,17 +209,23 @@ def tidy(parameter: Parameter, value: Value) -> Value:
     return short if parameter.contains(short) else value
 
 
-SAMPLE = 512  # points by which it is told what is switched on
+SAMPLE = 2048  # points by which it is told what is switched on
 
 
 def restricted(space: Space, parameter: Parameter) -> Change:
-    """The change to a parameter with fewer values, and without what nothing switches on any more."""
-    points = space.snap(np.random.default_rng(0).random((SAMPLE, space.dimension)))
-    drawn = [space.decode(row) for row in np.nan_to_num(points, nan=0.5)]
-    before = set().union(*(c.keys() for c in drawn))
-    still = [c for c in drawn if parameter.name not in c or parameter.contains(c[parameter.name])]
-    after = set().union(*(c.keys() for c in still))
-    return Change((parameter,), tuple(name for name in space.by_name if name in before - after and name != parameter.name))
+    """The change to a parameter with fewer values, and without what hangs on it and nothing switches on any more."""
+    hanging = {parameter.name}
+    for p in space.order:
+        if p.condition is not None and hanging & set(names(p.condition)):
+            hanging.add(p.name)
+    before, after = set[str](), set[str]()
+    for row in np.random.default_rng(0).random((SAMPLE, space.dimension)):
+        drawn = space.decode(row)
+        before |= drawn.keys()
+        if parameter.name not in drawn or parameter.contains(drawn[parameter.name]):
+            after |= drawn.keys()
+    gone = (before - after) & hanging - {parameter.name}
+    return Change((parameter,), tuple(name for name in space.by_name if name in gone))
 
 
 def without_start(parameter: Parameter, **changes: Any) -> Parameter:

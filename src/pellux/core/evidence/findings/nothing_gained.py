@@ -21,7 +21,7 @@ def find(material: Material) -> list[Finding]:
     since = len(means) - 1 - last
     if since < max(LEAST, SHARE * len(means)):
         return []
-    reached = reading.at(reading.best[None])[0] if not np.isnan(reading.best).any() else reading.values.max(0) - EXPECTED
+    reached = reading.at(np.nan_to_num(reading.best, nan=0.5)[None])[0]
     above = float(np.maximum(reading.values.max(0) - reached, 0).mean())
     if above > max(EXPECTED, reading.noise / 2):
         return []
