@@ -116,6 +116,7 @@ function tellOf(client: QueryClient, stale: Staleness, entry: Entry): void {
       if (run === "baselines") stale.mark(keys.baselines(problem), "now");
       for (const key of [keys.problems, keys.problem(problem), keys.finalists(problem), keys.spending(problem)])
         stale.mark(key, "now");
+      if (entry.search_id !== null) stale.mark(keys.analysis("evidence", entry.search_id), "now");
       return;
     }
     case "trial": {

@@ -2,6 +2,7 @@ import type { Spent } from "../api/evidence";
 import { Plot } from "./Plot";
 import { corners, overlayEnds, type By } from "./bestOverlayLayout";
 import { pathOf } from "./plotLayout";
+import { DASHES } from "./strokes";
 
 interface Props {
   searches: Spent[]; // that are drawn
@@ -13,7 +14,6 @@ interface Props {
   width: number;
 }
 
-const DASHES = ["", "7 3", "2 3", "9 3 2 3", "4 2", "1 2"];
 const WORDS: Record<By, string> = { trials: "trials ended", fits: "fits done", seconds: "seconds of fits" };
 
 /** Best so far of several searches; the one that is looked at in honey, others by their strokes, each with its number at its end. */

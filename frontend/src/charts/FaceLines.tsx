@@ -1,7 +1,8 @@
 import type { FaceOff } from "../api/evidence";
 import { Plot } from "./Plot";
-import { DASHES, bandOf, faceEnds, lineOf, type Against } from "./faceLinesLayout";
+import { bandOf, faceEnds, lineOf, type Against } from "./faceLinesLayout";
 import { pathOf } from "./plotLayout";
+import { DASHES } from "./strokes";
 
 interface Props {
   faceoff: FaceOff;

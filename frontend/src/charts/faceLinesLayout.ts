@@ -4,7 +4,6 @@ import { endsOf, type Ends } from "./plotLayout";
 
 type FaceLine = Schemas["FaceLineView"];
 export type Against = "trials" | "seconds";
-export const DASHES = ["", "7 3", "2 3", "9 3 2 3", "4 2", "1 2", "12 3", "6 2 1 2"];
 const BEGINNING = 0.1; // of a line: where it falls from is not what it is about
 
 /** A step line through the places that have a score. */

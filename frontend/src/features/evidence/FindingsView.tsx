@@ -1,6 +1,7 @@
 import Button from "@mui/material/Button";
 import { useState } from "react";
 import { useNavigate } from "react-router";
+import { usePoints } from "../../api/searches";
 import { useEvidence, type Evidence, type Finding } from "../../api/evidence";
 import { percent, plural } from "../../lib/format";
 import { ApplyDialog } from "./ApplyDialog";
@@ -10,12 +11,15 @@ import { Spending } from "./Spending";
 import { WhatMattered } from "./WhatMattered";
 import type { Selection } from "./useSelection";
 
+const NONE: number[] = [];
+
 /** Findings as sentences, what they rest on, and the searches side by side. */
 export function FindingsView({ problem, search, selection, inspect }: Looked & { selection: Selection }) {
   const answer = useEvidence(search.kind === "search" ? search.id : null);
   const [applying, setApplying] = useState<Finding[] | null>(null);
   const navigate = useNavigate();
   const found = answer.data;
+  const own = usePoints(search.id).data?.ids ?? NONE;
   return (
     <div className="col far scrolls">
       {answer.error ? (
@@ -33,7 +37,7 @@ export function FindingsView({ problem, search, selection, inspect }: Looked & {
       ) : (
         <div className="both far top findings-bench" data-evidence="done">
           <section className="col apart" aria-label="Findings">
-            <Findings found={found} selection={selection} onApply={setApplying} />
+            <Findings found={found} own={own} selection={selection} onApply={setApplying} />
             <Told found={found} />
             {found.path.length > 0 && (
               <PathStair
@@ -68,10 +72,12 @@ const changes = (finding: Finding) =>
 
 function Findings({
   found,
+  own,
   selection,
   onApply,
 }: {
   found: Evidence;
+  own: number[]; // ids of the search's own trials
   selection: Selection;
   onApply: (findings: Finding[]) => void;
 }) {
@@ -98,7 +104,13 @@ function Findings({
               {finding.trials.length > 0 && (
                 <button
                   className="plain-button spruce"
-                  onClick={() => selection.pick(finding.trials, "lanes")}
+                  onClick={() =>
+                    selection.pick(
+                      finding.trials,
+                      "lanes",
+                      own.length > 0 && finding.trials.some((id) => !own.includes(id)),
+                    )
+                  }
                   title="Pick these trials: every view shows them"
                 >
                   {plural(finding.trials.length, "trial")} behind it

@@ -35,8 +35,12 @@ export function useSelection() {
     setTogether: useCallback((all: boolean) => put({ of: all ? "all" : null }), [put]),
     setWhere: useCallback((next: string) => put({ where: next }), [put]),
     pick: useCallback(
-      (ids: number[] | null, view?: View) =>
-        put({ picked: ids && ids.length ? ids.slice(0, MOST_PICKED).join(",") : null, ...(view ? { view } : {}) }),
+      (ids: number[] | null, view?: View, together = false) =>
+        put({
+          picked: ids && ids.length ? ids.slice(0, MOST_PICKED).join(",") : null,
+          ...(view ? { view } : {}),
+          ...(together ? { of: "all" } : {}),
+        }),
       [put],
     ),
     clear: useCallback(() => put({ where: null, picked: null }), [put]),

@@ -75,13 +75,16 @@ def _view(workspace: Workspace, row: Analysis) -> FaceOffView:
     planned = len(turns(len(request.entrants), request.repeats))
     with workspace.database.read() as session:
         workers = runs.get_search(session, request.search).workers
+        current = None if running is None else runs.get_search(session, running)
+    # A run that paused itself says why; one that a person paused needs no words.
+    waits = "" if current is None or current.state != runs.PAUSED or row.state != "running" else sentence(current.reason)
     standings = [
         _standing(sign, entrant, standing, len(played[place]), workers)
         for place, (entrant, standing) in enumerate(zip(request.entrants, found.standings, strict=True))
     ]
     done = sum(len(repeats) for repeats in played)
     return FaceOffView(
-        id=row.id, problem_id=row.problem_id, search_id=request.search, state=row.state, message=row.message,
+        id=row.id, problem_id=row.problem_id, search_id=request.search, state=row.state, message=row.message or waits,
         mode=request.mode, budget=request.budget, amount=request.amount, repeats=request.repeats, seed=request.seed,
         created_at=row.created_at, done=done, planned=planned, running=running,
         level=None if found.level is None else sign * found.level, standings=standings, sentence=_sentence(request, found), baseline=usual,

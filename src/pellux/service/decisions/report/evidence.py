@@ -33,14 +33,15 @@ class Said:
 def evidence(workspace: Workspace, decision: Decision) -> Said | None:
     """Of the search that the choice is from; None where nothing was computed of it."""
     with workspace.database.read() as session:
-        _, search, _ = whose(session, decision.trial_id)
+        _, search, problem = whose(session, decision.trial_id)
     if search.kind != runs.SEARCH:
         return None
     found = known_already(workspace, decision.problem_id, search.id)
-    return None if found is None else _said(found)
+    larger = workspace.objective(problem).judging.larger_is_better
+    return None if found is None else _said(found, larger)
 
 
-def _said(found: EvidenceView) -> Said:
+def _said(found: EvidenceView, larger: bool) -> Said:
     most = max((one.total.high for one in found.singles), default=1.0)
     matters = [
         (
@@ -51,7 +52,7 @@ def _said(found: EvidenceView) -> Said:
     ]  # fmt: skip
     path = [(", ".join(f"{c.name}: {_value(c.before)} → {_value(c.after)}" for c in step.changed), step) for step in found.path]
     pair = "" if found.surface is None else f"{found.surface.across.name} and {found.surface.down.name}"
-    drawn = "" if found.surface is None else _surface(found.surface)
+    drawn = "" if found.surface is None else _surface(found.surface, larger)
     return Said(found.trials, found.explained, [one.sentence for one in found.findings], matters, path, drawn, pair)
 
 
@@ -67,15 +68,15 @@ def _value(value: object) -> str:
     )
 
 
-def _surface(found: SurfaceShown) -> str:
-    """Cells on the score ramp, lowest values at the bottom left."""
+def _surface(found: SurfaceShown, larger: bool) -> str:
+    """Cells on the score ramp, light where it is good, lowest settings at the bottom left."""
     rows, values = found.mean, [v for row in found.mean for v in row]
-    low, high = min(values), max(values)
+    worst, best = (min(values), max(values)) if larger else (max(values), min(values))
     width, height = len(rows[0]) * CELL, len(rows) * CELL
     parts = [
-        f'<rect x="{x * CELL}" y="{height - (y + 1) * CELL}" width="{CELL}" height="{CELL}" fill="{charts.ramp((v - low) / ((high - low) or 1.0))}"/>'
+        f'<rect x="{x * CELL}" y="{height - (y + 1) * CELL}" width="{CELL}" height="{CELL}" fill="{charts.ramp((v - worst) / ((best - worst) or 1.0))}"/>'
         for y, row in enumerate(rows)
         for x, v in enumerate(row)
     ]
-    words = f"{escape(found.across.name)} across, {escape(found.down.name)} up; from {low:.4g} (dark) to {high:.4g} (light)"
+    words = f"{escape(found.across.name)} across, {escape(found.down.name)} up; from {worst:.4g} (dark) to {best:.4g} (light)"
     return f'<svg viewBox="0 0 {width} {height}" width="{width}" role="img" aria-label="{words}">{"".join(parts)}</svg><div class="small soft">{words}</div>'
