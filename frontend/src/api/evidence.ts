@@ -1,4 +1,5 @@
-import { useMutation, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQueries, useQuery, useQueryClient, type UseQueryResult } from "@tanstack/react-query";
+import { useMemo } from "react";
 import { api, settled, type Points, type Refusal, type Schemas, type Search } from "./client";
 import { keys } from "./keys";
 
@@ -92,21 +93,31 @@ export function useMeasurePath(search: number, onBegun: (made: Search) => void) 
   });
 }
 
-/** The trials of several searches as one list of columns; `of` says whose each is. */
+/** A combination that is the same function each time: the answer stays the same object until something has come. */
+function gathered(found: UseQueryResult<Points>[]): Points[] | null {
+  const known = found.flatMap((one) => one.data ?? []);
+  return known.length === found.length ? known : null;
+}
+
+/** The trials of several searches as one list of columns; `of` says whose each is. `searches` is kept by whoever asks. */
 export function usePointsOf(searches: number[]): { points: Points; of: number[] } | null {
-  const answers = useQueries({
+  const known = useQueries({
     queries: searches.map((search) => ({
       queryKey: keys.points(search),
       staleTime: Infinity,
       queryFn: () =>
         settled(api.GET("/api/v1/searches/{search_id}/points", { params: { path: { search_id: search } } })),
     })),
-    combine: (found) => ({ all: found.map((one) => one.data), ready: found.every((one) => one.data !== undefined) }),
+    combine: gathered,
   });
-  if (!answers.ready) return null;
-  const known = answers.all as Points[];
-  if (known.length === 1) return { points: known[0]!, of: known[0]!.ids.map(() => searches[0]!) };
-  return { points: joined(known), of: known.flatMap((one, i) => one.ids.map(() => searches[i]!)) };
+  return useMemo(
+    () =>
+      known && {
+        points: known.length === 1 ? known[0]! : joined(known),
+        of: known.flatMap((one, i) => one.ids.map(() => searches[i]!)),
+      },
+    [known, searches],
+  );
 }
 
 /** Columns one after another; a setting that a search does not have is empty there. */

@@ -1,11 +1,11 @@
-import { memo, useRef, useState } from "react";
+import { memo, useRef, useState, type RefObject } from "react";
+import type { Scalar } from "../api/client";
 import type { Curve } from "../api/evidence";
 import { figure, scalar } from "../lib/format";
 import type { ScoreScale } from "../lib/ramp";
 import { isChoice, ticks, toShare, type Axis, type ChoiceParameter, type Parameter } from "../lib/scale";
 import { CurveBand } from "./CurveBand";
 import { FLOOR, HEIGHT, INSET, TOP, brushed, nearestKept, stretchAt } from "./evidenceLaneLayout";
-import { PixelDots } from "./PixelDots";
 import type { Placed } from "./pixelDotsLayout";
 
 interface Props {
@@ -13,40 +13,42 @@ interface Props {
   axis: Axis | null;
   width: number;
   placed: Placed;
-  kept: Uint8Array;
+  kept: RefObject<Uint8Array | null>; // as it is now: a lane is not drawn anew for it
   curve: Curve | undefined;
   kind: "average" | "near";
   scale: ScoreScale;
   stretch: [number, number] | null;
   onHover: (index: number | null) => void;
   onPick: (index: number) => void;
-  onStretch: (stretch: [number, number] | null, done: boolean) => void;
-  onOption: (option: ChoiceParameter["options"][number]["value"]) => void;
+  onStretch: (name: string, stretch: [number, number] | null, done: boolean) => void;
+  onOption: (parameter: ChoiceParameter, option: Scalar) => void;
 }
 
 /** A setting's lane: trials along it, the curve with its band, and a stretch that a drag keeps. */
 export const EvidenceLane = memo(function EvidenceLane(props: Props) {
   const { parameter, axis, width, placed, kept, curve, kind, scale, stretch } = props;
   const began = useRef<number | null>(null);
+  const corner = useRef({ left: 0, top: 0 }); // of the lane: asked for once a drag, for asking costs a layout
   const [dragging, setDragging] = useState(false);
   const at = (event: React.PointerEvent) => {
-    const box = event.currentTarget.getBoundingClientRect();
-    return [event.clientX - box.left, event.clientY - box.top] as const;
+    if (began.current === null) corner.current = event.currentTarget.getBoundingClientRect();
+    return [event.clientX - corner.current.left, event.clientY - corner.current.top] as const;
   };
   const move = (event: React.PointerEvent) => {
     const [x, y] = at(event);
     if (began.current !== null && axis && Math.abs(x - began.current) > 4) {
       setDragging(true);
-      props.onStretch(stretchAt(axis, width, began.current, x), false);
-    } else if (began.current === null) props.onHover(nearestKept(placed, kept, x, y));
+      props.onStretch(parameter.name, stretchAt(axis, width, began.current, x), false);
+    } else if (began.current === null) props.onHover(nearestKept(placed, kept.current, x, y));
   };
   const up = (event: React.PointerEvent) => {
     const [x, y] = at(event);
-    if (dragging && axis && began.current !== null) props.onStretch(stretchAt(axis, width, began.current, x), true);
+    if (dragging && axis && began.current !== null)
+      props.onStretch(parameter.name, stretchAt(axis, width, began.current, x), true);
     else {
-      const found = nearestKept(placed, kept, x, y);
+      const found = nearestKept(placed, kept.current, x, y);
       if (found !== null) props.onPick(found);
-      else if (stretch) props.onStretch(null, true);
+      else if (stretch) props.onStretch(parameter.name, null, true);
     }
     began.current = null;
     setDragging(false);
@@ -86,7 +88,6 @@ export const EvidenceLane = memo(function EvidenceLane(props: Props) {
             </text>
           ))}
       </svg>
-      <PixelDots placed={placed} kept={kept} width={width} height={FLOOR + 4} />
       {isChoice(parameter) && <Options parameter={parameter} width={width} onOption={props.onOption} />}
     </div>
   );
@@ -110,7 +111,7 @@ function Options({
       title={`Keep or leave out ${parameter.name} = ${scalar(option.value)}`}
       onPointerDown={(event) => event.stopPropagation()}
       onPointerUp={(event) => event.stopPropagation()}
-      onClick={() => onOption(option.value)}
+      onClick={() => onOption(parameter, option.value)}
     >
       {scalar(option.value)}
     </button>

@@ -1,6 +1,6 @@
 import { useColorScheme } from "@mui/material/styles";
-import { memo, useLayoutEffect, useRef } from "react";
-import { paint, type Placed } from "./pixelDotsLayout";
+import { memo, useLayoutEffect, useMemo, useRef } from "react";
+import { canvasFor, paint, type Placed } from "./pixelDotsLayout";
 
 interface Props {
   placed: Placed;
@@ -9,32 +9,34 @@ interface Props {
   height: number;
 }
 
+const FAINT = { light: 0x50b0a898, dark: 0x604b5650 }; // as the canvas keeps colours
+
 /** Trials as dots, written pixel by pixel: ten thousand cost a millisecond, so that a brush keeps up with the hand. */
 export const PixelDots = memo(function PixelDots({ placed, kept, width, height }: Props) {
-  const canvas = useRef<HTMLCanvasElement>(null);
+  const element = useRef<HTMLCanvasElement>(null);
+  const image = useRef<ImageData>(null);
   const { mode } = useColorScheme();
+  const density = window.devicePixelRatio || 1;
+  const across = Math.max(1, Math.round(width * density));
+  const down = Math.max(1, Math.round(height * density));
+  const canvas = useMemo(() => canvasFor(placed, across, down, density), [placed, across, down, density]);
   useLayoutEffect(() => {
-    const surface = canvas.current;
-    if (!surface) return;
-    const density = window.devicePixelRatio || 1;
-    const [across, down] = [Math.max(1, Math.round(width * density)), Math.max(1, Math.round(height * density))];
-    if (surface.width !== across || surface.height !== down) {
-      surface.width = across;
-      surface.height = down;
-    }
-    const pen = surface.getContext("2d");
+    const pen = element.current?.getContext("2d");
     if (!pen) return; // a page without pictures
-    const image = pen.createImageData(across, down);
-    paint(
-      new Uint32Array(image.data.buffer),
-      across,
-      down,
-      placed,
-      kept,
-      density,
-      mode === "dark" ? 0x604b5650 : 0x50b0a898,
-    );
-    pen.putImageData(image, 0, 0);
-  }, [placed, kept, width, height, mode]);
-  return <canvas ref={canvas} style={{ width, height, position: "absolute", inset: 0 }} aria-hidden />;
+    if (image.current?.width !== across || image.current.height !== down)
+      image.current = pen.createImageData(across, down);
+    const pixels = new Uint32Array(image.current.data.buffer);
+    pixels.fill(0);
+    paint(pixels, canvas, placed.colour, kept, mode === "dark" ? FAINT.dark : FAINT.light);
+    pen.putImageData(image.current, 0, 0);
+  }, [canvas, placed, kept, across, down, mode]);
+  return (
+    <canvas
+      ref={element}
+      width={across}
+      height={down}
+      style={{ width, height, position: "absolute", inset: 0, pointerEvents: "none" }}
+      aria-hidden
+    />
+  );
 });

@@ -18,6 +18,8 @@ interface Props {
   inspect: (id: number) => void;
 }
 
+const [DARK, LIGHT] = ["#21302b", "#fffaf0"]; // on a ramp that is the same by day and by night
+
 /** Filled contours of a surface on the score ramp, with the trials on it and a scale below. */
 export function SurfaceMap({ surface, values, what, larger, width, ridge, picked, selected, inspect }: Props) {
   const canvas = useRef<HTMLCanvasElement>(null);
@@ -91,30 +93,45 @@ export function SurfaceMap({ surface, values, what, larger, width, ridge, picked
         {surface.points.map((point, i) => {
           const out = chosen !== null && !chosen.has(point.id);
           return (
-            <circle
+            <g
               key={i}
               className={point.id ? "clickable" : undefined}
-              cx={x(point.at[0]!)}
-              cy={y(point.at[1]!)}
-              r={point.id === selected ? 5.5 : 3}
+              opacity={out ? 0.2 : 0.9}
               fill={point.id === selected ? "var(--honey)" : "none"}
-              stroke={what === "score" ? "#fff" : "var(--ink)"}
-              strokeWidth={1.2}
-              opacity={out ? 0.2 : 0.85}
               onClick={() => point.id && inspect(point.id)}
             >
+              {/* Dark on light: it shows on any colour. */}
+              {[
+                [LIGHT, 2.8],
+                [DARK, 1.3],
+              ].map(([stroke, strokeWidth]) => (
+                <circle
+                  key={stroke}
+                  cx={x(point.at[0]!)}
+                  cy={y(point.at[1]!)}
+                  r={point.id === selected ? 5.5 : 3}
+                  stroke={String(stroke)}
+                  strokeWidth={strokeWidth}
+                />
+              ))}
               <title>{figure(point.score)}</title>
-            </circle>
+            </g>
           );
         })}
         {line && (
-          <path
-            data-ridge
-            d={`M${line[0][0]} ${line[0][1]}L${line[1][0]} ${line[1][1]}`}
-            stroke="var(--honey)"
-            strokeWidth={2.5}
-            strokeDasharray="8 4"
-          />
+          <g data-ridge fill="none" strokeDasharray="8 4">
+            {[
+              [LIGHT, 4.5],
+              [DARK, 2.2],
+            ].map(([stroke, strokeWidth]) => (
+              <path
+                key={stroke}
+                d={`M${line[0][0]} ${line[0][1]}L${line[1][0]} ${line[1][1]}`}
+                stroke={String(stroke)}
+                strokeWidth={strokeWidth}
+              />
+            ))}
+          </g>
         )}
         <g fontSize={10.5} fill="var(--soft)">
           {marks(across).map(({ at, index }) => (
@@ -139,7 +156,7 @@ export function SurfaceMap({ surface, values, what, larger, width, ridge, picked
           </text>
           <text x={area.left} y={area.top + area.height + 52} data-read>
             {told === null || under === null
-              ? `${figure(low)} to ${figure(high)}, ${what === "score" ? "light is good" : "dark is unsure"}`
+              ? `${figure(low)} to ${figure(high)}, ${what === "score" ? "light is good" : "the redder, the less sure"}`
               : `${figure(told)} here`}
           </text>
         </g>

@@ -76,11 +76,17 @@ export function placed(
 }
 
 /** The nearest kept trial within reach, or null. */
-export function nearestKept({ x, y }: Placed, kept: Uint8Array, px: number, py: number, reach = 12): number | null {
+export function nearestKept(
+  { x, y }: Placed,
+  kept: Uint8Array | null,
+  px: number,
+  py: number,
+  reach = 12,
+): number | null {
   let best: number | null = null;
   let least = reach * reach;
   for (let i = 0; i < x.length; i++) {
-    if (!kept[i] || x[i] !== x[i]) continue;
+    if (!kept?.[i] || x[i] !== x[i]) continue;
     const distance = (x[i]! - px) ** 2 + (y[i]! - py) ** 2;
     if (distance < least) {
       least = distance;

@@ -83,6 +83,25 @@ function column(points: Points, name: string, larger: boolean, metric: string): 
   }
 }
 
+type Numbers = { at: Float64Array; texts: boolean };
+const numbers = new WeakMap<Column, Numbers>();
+
+/** A column as numbers, made once: a brush asks for it at every frame. Texts and what is missing are no numbers. */
+function asNumbers(values: Column): Numbers {
+  let found = numbers.get(values);
+  if (!found) {
+    const at = new Float64Array(values.length);
+    let texts = false;
+    for (let i = 0; i < at.length; i++) {
+      const value = values[i];
+      texts ||= typeof value === "string";
+      at[i] = value === null || value === undefined || typeof value === "string" ? NaN : Number(value);
+    }
+    numbers.set(values, (found = { at, texts }));
+  }
+  return found;
+}
+
 /** Which trials a filter keeps: 1 where it does. A name that the charts know nothing of keeps all. */
 export function keptBy(
   points: Points,
@@ -97,18 +116,33 @@ export function keptBy(
     const values = column(points, name, larger, metric);
     if (!values) continue;
     const bare = text.replace(/^["']|["']$/g, "");
-    const wanted = bare === "yes" ? 1 : bare === "no" ? 0 : Number(bare);
-    for (let i = 0; i < kept.length; i++) {
-      const value = values[i];
-      if (value === null || value === undefined) kept[i] = 0;
-      else if (typeof value === "string") kept[i]! &= Number(holds(value, sign, bare));
-      else kept[i]! &= Number(holds(Number(value), sign, wanted));
-    }
+    const { at, texts } = asNumbers(values);
+    if (texts) keepTexts(kept, values, sign, bare);
+    else keepNumbers(kept, at, sign, bare === "yes" ? 1 : bare === "no" ? 0 : Number(bare));
   }
   return kept;
 }
 
-function holds<T extends string | number>(value: T, sign: Comparison["sign"], wanted: T): boolean {
+/** One loop for each sign: asked within the loop it would cost more than all the rest. What is missing is kept by none. */
+function keepNumbers(kept: Uint8Array, at: Float64Array, sign: Comparison["sign"], wanted: number) {
+  const count = kept.length;
+  if (sign === "<") for (let i = 0; i < count; i++) kept[i]! &= +(at[i]! < wanted);
+  else if (sign === "<=") for (let i = 0; i < count; i++) kept[i]! &= +(at[i]! <= wanted);
+  else if (sign === ">") for (let i = 0; i < count; i++) kept[i]! &= +(at[i]! > wanted);
+  else if (sign === ">=") for (let i = 0; i < count; i++) kept[i]! &= +(at[i]! >= wanted);
+  else if (sign === "=") for (let i = 0; i < count; i++) kept[i]! &= +(at[i] === wanted);
+  else for (let i = 0; i < count; i++) kept[i]! &= +(at[i] === at[i] && at[i] !== wanted);
+}
+
+function keepTexts(kept: Uint8Array, values: Column, sign: Comparison["sign"], wanted: string) {
+  for (let i = 0; i < kept.length; i++) {
+    const value = values[i];
+    if (value === null || value === undefined) kept[i] = 0;
+    else kept[i]! &= Number(holds(String(value), sign, wanted));
+  }
+}
+
+function holds(value: string, sign: Comparison["sign"], wanted: string): boolean {
   switch (sign) {
     case "<":
       return value < wanted;

@@ -1,14 +1,24 @@
-import { useCallback, useDeferredValue, useMemo, useRef, useState } from "react";
-import { useEvidence } from "../../api/evidence";
-import { usePointsOf } from "../../api/evidence";
+import { useCallback, useDeferredValue, useLayoutEffect, useMemo, useRef, useState } from "react";
+import { flushSync } from "react-dom";
+import type { Scalar } from "../../api/client";
+import { useEvidence, usePointsOf } from "../../api/evidence";
 import { EvidenceLane } from "../../charts/EvidenceLane";
-import { HEIGHT, placed, shares, type Colouring } from "../../charts/evidenceLaneLayout";
+import { FLOOR, HEIGHT, placed, shares, type Colouring } from "../../charts/evidenceLaneLayout";
+import { PixelDots } from "../../charts/PixelDots";
 import { ShareBar } from "../../charts/ShareBar";
 import { useWidth } from "../../charts/useWidth";
 import { keptBy, comparisons, stretchOf, withStretch, withoutOptions } from "../../lib/comparisons";
 import { count, percent, scalar, score } from "../../lib/format";
 import { scoreScale, withCurves } from "../../lib/ramp";
-import { axisFor, axisOfDraws, isChoice, isRange, type Axis, type Parameter } from "../../lib/scale";
+import {
+  axisFor,
+  axisOfDraws,
+  isChoice,
+  isRange,
+  type Axis,
+  type ChoiceParameter,
+  type Parameter,
+} from "../../lib/scale";
 import { Switch } from "../../ui/Switch";
 import type { Looked } from "./looked";
 import { LanePaths } from "./LanePaths";
@@ -65,7 +75,20 @@ export function LanesView({ problem, search, searches, selection, trial, inspect
       if (done) {
         setMoving(null);
         setWhere(filter);
-      } else frame.current = requestAnimationFrame(() => setMoving(filter));
+      } else frame.current = requestAnimationFrame(() => flushSync(() => setMoving(filter))); // in this very frame
+    },
+    [where, setWhere],
+  );
+  const keptNow = useRef(kept);
+  useLayoutEffect(() => {
+    keptNow.current = kept;
+  });
+  const pick = useCallback((index: number) => points && inspect(points.ids[index]!), [points, inspect]);
+  const toggle = useCallback(
+    (parameter: ChoiceParameter, option: Scalar) => {
+      const options = parameter.options.map((o) => o.value);
+      const left = options.filter((o) => isLeftOut(where, parameter.name, o) !== (o === option));
+      setWhere(withoutOptions(where, parameter.name, left.length === options.length ? [] : left));
     },
     [where, setWhere],
   );
@@ -99,7 +122,6 @@ export function LanesView({ problem, search, searches, selection, trial, inspect
       <div className="sheet anchor" ref={box} style={{ padding: "6px 0" }}>
         {lanes.map((parameter, i) => {
           const share = evidence?.singles.find((one) => one.name === parameter.name);
-          const options = isChoice(parameter) ? parameter.options.map((o) => o.value) : [];
           return (
             <div key={parameter.name} className="evidence-lane" style={{ height: HEIGHT }}>
               <div className="col closer" style={{ width: SIDE - 20, paddingLeft: 14 }}>
@@ -120,24 +142,24 @@ export function LanesView({ problem, search, searches, selection, trial, inspect
                 )}
                 <Held where={asked} name={parameter.name} onLetGo={() => stretch(parameter.name, null, true)} />
               </div>
-              <EvidenceLane
-                parameter={parameter}
-                axis={axes[i]!}
-                width={width}
-                placed={places[i]!}
-                kept={kept}
-                curve={evidence?.curves.find((curve) => curve.name === parameter.name)}
-                kind={kind}
-                scale={scale}
-                stretch={isChoice(parameter) ? null : stretchOf(asked, parameter.name)}
-                onHover={setHovered}
-                onPick={(index) => inspect(points.ids[index]!)}
-                onStretch={(next, done) => stretch(parameter.name, next, done)}
-                onOption={(option) => {
-                  const left = options.filter((o) => isLeftOut(where, parameter.name, o) !== (o === option));
-                  setWhere(withoutOptions(where, parameter.name, left.length === options.length ? [] : left));
-                }}
-              />
+              <div className="anchor grow">
+                <EvidenceLane
+                  parameter={parameter}
+                  axis={axes[i]!}
+                  width={width}
+                  placed={places[i]!}
+                  kept={keptNow}
+                  curve={evidence?.curves.find((curve) => curve.name === parameter.name)}
+                  kind={kind}
+                  scale={scale}
+                  stretch={isChoice(parameter) ? null : stretchOf(asked, parameter.name)}
+                  onHover={setHovered}
+                  onPick={pick}
+                  onStretch={stretch}
+                  onOption={toggle}
+                />
+                <PixelDots placed={places[i]!} kept={kept} width={width} height={FLOOR + 4} />
+              </div>
             </div>
           );
         })}
