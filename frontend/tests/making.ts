@@ -11,6 +11,7 @@ export const points = (means: (number | null)[], ended = means.map((_, i) => 100
   standard_errors: means.map(() => 0.01),
   seconds: means.map(() => 1),
   ended_at: ended,
+  keeps: means.map(() => null),
   values: { depth: means.map((_, i) => 2 + i), kind: means.map((_, i) => (i % 2 ? "a" : "b")) },
   fold_effects: [],
   complete: 0,

@@ -87,7 +87,7 @@ def trial(number: int, rung: int, mean: float, parent: int | None, results: dict
         id=100 + number, search_id=1, number=number, origin="proposed", state="scored", reason=Reason(), configuration={"x": 0.5}, scores=[mean],
         mean=mean, standard_error=None, rank_score=mean, seconds=1.0, seen=0, pending=0, created_at=0.0, ended_at=1.0, note="", tags=[],
         shortlisted=False, learner="", source_id=None, bracket=0, cohort=0, rung=rung, results=results or {}, best_iteration=None, parent=parent,
-        share=1.0, goal=None,
+        share=1.0, goal=None, measured=None, keeps=None,
     )  # fmt: skip
 
 

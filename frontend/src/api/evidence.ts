@@ -133,6 +133,7 @@ export function joined(parts: Points[]): Points {
     standard_errors: column("standard_errors"),
     seconds: column("seconds"),
     ended_at: column("ended_at"),
+    keeps: column("keeps"),
     values: Object.fromEntries(
       names.map((name) => [name, parts.flatMap((one) => one.values[name] ?? one.ids.map(() => null))]),
     ),

@@ -67,6 +67,7 @@ export function patchPoints(points: Points, entries: TrialEntry[]): Points {
     next.standard_errors[at] = trial.standard_error;
     next.seconds[at] = trial.seconds;
     next.ended_at[at] = trial.ended_at;
+    next.keeps[at] = trial.keeps;
     for (const [name, value] of Object.entries(trial.configuration)) {
       const column = (next.values[name] ??= Array<Scalar | null>(at).fill(null));
       column[at] = value;

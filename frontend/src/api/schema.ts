@@ -1312,6 +1312,8 @@ export interface components {
             target_score: number | null;
             /** No Gain In */
             no_gain_in: number | null;
+            /** Limits */
+            limits: string[] | null;
             /** Workers */
             workers: number | null;
             /** Seed */
@@ -1427,6 +1429,12 @@ export interface components {
              * @default []
              */
             recorded?: string[];
+            /**
+             * Limits
+             * @description What the chosen configuration has to keep: 'predict ms <= 5', 'recall >= 0.8'. A search may have others.
+             * @default []
+             */
+            limits?: string[];
             /**
              * Group
              * @description The column that names what recurs; its rows stay in one fold.
@@ -1606,6 +1614,12 @@ export interface components {
              * @default []
              */
             recorded?: components["schemas"]["RecordedMetric"][];
+            /**
+             * Limits
+             * @description What the chosen configuration has to keep: 'predict ms <= 5', 'recall >= 0.8'. A search may have others.
+             * @default []
+             */
+            limits?: string[];
             /**
              * Folds
              * @description How many fits a trial has; a fold is a number to the code, from 0.
@@ -3030,6 +3044,13 @@ export interface components {
             seed: number;
             /** Recorded */
             recorded: string[];
+            /** Quantities */
+            quantities: components["schemas"]["QuantityView"][];
+            /**
+             * Limits
+             * @description What every search of it has to keep that says nothing else.
+             */
+            limits: string[];
         };
         /**
          * KeptFile
@@ -3044,6 +3065,22 @@ export interface components {
             bytes: number;
             /** Shown */
             shown: string;
+        };
+        /**
+         * KeptLimit
+         * @description A limit beside what was measured of a trial; `error` is the standard error over its folds.
+         */
+        KeptLimit: {
+            /** Text */
+            text: string;
+            /** Measure */
+            measure: string;
+            /** Measured */
+            measured: number | null;
+            /** Error */
+            error: number | null;
+            /** Keeps */
+            keeps: boolean | null;
         };
         /** KeptQuery */
         KeptQuery: {
@@ -3185,6 +3222,20 @@ export interface components {
             fits: components["schemas"]["LeaseView"][];
         };
         LedgerEntry: components["schemas"]["SearchEntry"] | components["schemas"]["TrialEntry"] | components["schemas"]["FitEntry"] | components["schemas"]["PointsEntry"] | components["schemas"]["AnalysisEntry"] | components["schemas"]["DecisionEntry"] | components["schemas"]["ProblemEntry"] | components["schemas"]["RemarksEntry"];
+        /**
+         * LimitView
+         * @description `text` is the limit as people write it.
+         */
+        LimitView: {
+            /** Text */
+            text: string;
+            /** Measure */
+            measure: string;
+            /** At Least */
+            at_least: boolean;
+            /** Bound */
+            bound: number;
+        };
         /**
          * LimitsRequest
          * @description New budgets of a running search; what is left out stays, null takes a budget away.
@@ -3606,6 +3657,18 @@ export interface components {
             member: number;
             /** Share */
             share: number;
+            /**
+             * Measured
+             * @description Means over folds of the quantities that its search has limits on.
+             */
+            measured: {
+                [key: string]: number;
+            } | null;
+            /**
+             * Keeps
+             * @description Whether it keeps all limits of its search; null where there are none.
+             */
+            keeps: boolean | null;
             /** Search Number */
             search_number: number;
             /** Recorded */
@@ -3736,6 +3799,7 @@ export interface components {
              *       "minutes": null,
              *       "target score": null,
              *       "no gain in": null,
+             *       "limits": null,
              *       "workers": null,
              *       "seed": 1,
              *       "starts": [],
@@ -3818,6 +3882,8 @@ export interface components {
             seconds: number[];
             /** Ended At */
             ended_at: (number | null)[];
+            /** Keeps */
+            keeps: (boolean | null)[];
             /** Values */
             values: {
                 [key: string]: (boolean | number | string | null)[];
@@ -3844,6 +3910,8 @@ export interface components {
         /** PreviewView */
         PreviewView: {
             brief: components["schemas"]["BriefView"];
+            /** Quantities */
+            quantities: components["schemas"]["QuantityView"][];
             split: components["schemas"]["SplitView"];
             /** Suited Metrics */
             suited_metrics: string[];
@@ -3944,6 +4012,16 @@ export interface components {
         ProgressView: {
             /** Share */
             share: number | null;
+        };
+        /**
+         * QuantityView
+         * @description Something that is measured of every fit and may be limited.
+         */
+        QuantityView: {
+            /** Measure */
+            measure: string;
+            /** Larger Is Better */
+            larger_is_better: boolean;
         };
         /**
          * ReadView
@@ -4373,6 +4451,7 @@ export interface components {
              *       "minutes": null,
              *       "target score": null,
              *       "no gain in": null,
+             *       "limits": null,
              *       "workers": null,
              *       "seed": 1,
              *       "starts": [],
@@ -4395,7 +4474,7 @@ export interface components {
         };
         /**
          * SearchView
-         * @description `asked` is the plan as it was asked for, to begin the next one with; `baseline` is the best of the problem.
+         * @description `keeping` is how many scored trials keep all limits, null without limits; `asked` is the plan as it was asked for, to begin the next one with; `baseline` is the best of the problem.
          */
         SearchView: {
             /** Id */
@@ -4439,6 +4518,10 @@ export interface components {
             target_score: number | null;
             /** No Gain In */
             no_gain_in: number | null;
+            /** Limits */
+            limits: components["schemas"]["LimitView"][];
+            /** Keeping */
+            keeping: number | null;
             /** Early Stopping */
             early_stopping: string;
             stopping: components["schemas"]["StoppingView"];
@@ -4565,6 +4648,12 @@ export interface components {
              * @default null
              */
             "no gain in"?: number | null;
+            /**
+             * Limits
+             * @description What a trial has to keep to count as the best, such as 'predict ms <= 5'; the brief's where left out.
+             * @default null
+             */
+            limits?: string[] | null;
             /**
              * Workers
              * @description Worker processes; all cores by default.
@@ -5199,6 +5288,12 @@ export interface components {
             member: number;
             /** Share */
             share: number;
+            /** Measured */
+            measured: {
+                [key: string]: number;
+            } | null;
+            /** Keeps */
+            keeps: boolean | null;
         };
         /** TrialDetail */
         TrialDetail: {
@@ -5257,6 +5352,20 @@ export interface components {
             member: number;
             /** Share */
             share: number;
+            /**
+             * Measured
+             * @description Means over folds of the quantities that its search has limits on.
+             */
+            measured: {
+                [key: string]: number;
+            } | null;
+            /**
+             * Keeps
+             * @description Whether it keeps all limits of its search; null where there are none.
+             */
+            keeps: boolean | null;
+            /** Limits */
+            limits: components["schemas"]["KeptLimit"][];
             /** Search Number */
             search_number: number;
             /** Problem Id */
@@ -5387,6 +5496,18 @@ export interface components {
             member: number;
             /** Share */
             share: number;
+            /**
+             * Measured
+             * @description Means over folds of the quantities that its search has limits on.
+             */
+            measured: {
+                [key: string]: number;
+            } | null;
+            /**
+             * Keeps
+             * @description Whether it keeps all limits of its search; null where there are none.
+             */
+            keeps: boolean | null;
         };
         /** TrialStateRequest */
         TrialStateRequest: {

@@ -14,10 +14,15 @@ export const LaneDots = memo(function LaneDots({ dots, width }: { dots: Dot[]; w
     const radius = dots.length > 600 ? 1.6 : 3;
     pen.globalAlpha = dots.length > 600 ? 0.7 : 0.9;
     for (const dot of [...dots].sort((a, b) => a.share - b.share)) {
-      pen.fillStyle = ramp(dot.share);
       pen.beginPath();
-      pen.arc(dot.x, dot.y, radius, 0, 7);
-      pen.fill();
+      pen.arc(dot.x, dot.y, dot.broken ? radius - 0.5 : radius, 0, 7);
+      if (dot.broken) {
+        pen.strokeStyle = ramp(dot.share);
+        pen.stroke();
+      } else {
+        pen.fillStyle = ramp(dot.share);
+        pen.fill();
+      }
     }
   }, [dots, width, mode]);
   return <canvas ref={canvas} style={{ width, height: LANE.height, position: "absolute", inset: 0 }} aria-hidden />;

@@ -40,23 +40,28 @@ export function bestOption({ points, larger, metric, baseline, by, inks }: Input
     data: dots.map((value) => ({
       value,
       ...(value[1] === value[3] ? {} : { symbol: "triangle", symbolRotate: larger ? 180 : 0 }),
-      itemStyle: { color: ramp(goodness(value[3]!, scale)), borderColor: inks.sheet, borderWidth: 0.8 },
+      itemStyle:
+        points.keeps[value[2]!] === false
+          ? { color: "transparent", borderColor: ramp(goodness(value[3]!, scale)), borderWidth: 1.4 }
+          : { color: ramp(goodness(value[3]!, scale)), borderColor: inks.sheet, borderWidth: 0.8 },
     })),
     symbolSize: 8,
     cursor: "pointer",
   });
-  /** Thousands of dots: a few colours, each drawn in one go. */
+  /** Thousands of dots: a few colours, each drawn in one go; what breaks a limit is only hinted at. */
   const sharedDots = () => {
     const shades = Array.from({ length: SHADES }, (): typeof dots => []);
-    for (const dot of dots) shades[Math.min(Math.floor(goodness(dot[3]!, scale) * SHADES), SHADES - 1)]!.push(dot);
-    return shades.map((data, shade) => ({
-      type: "scatter",
-      data,
-      symbolSize: 4,
-      large: true,
-      largeThreshold: 1,
-      itemStyle: { color: ramp((shade + 0.5) / SHADES) },
-    }));
+    const broken = dots.filter((dot) => points.keeps[dot[2]!] === false);
+    for (const dot of dots)
+      if (points.keeps[dot[2]!] !== false)
+        shades[Math.min(Math.floor(goodness(dot[3]!, scale) * SHADES), SHADES - 1)]!.push(dot);
+    const series = (data: typeof dots, itemStyle: object) => ({
+      ...{ type: "scatter", data, symbolSize: 4, large: true, largeThreshold: 1, itemStyle },
+    });
+    return [
+      series(broken, { color: inks.soft, opacity: 0.3 }),
+      ...shades.map((data, shade) => series(data, { color: ramp((shade + 0.5) / SHADES) })),
+    ];
   };
   return {
     animation: false,
@@ -70,7 +75,9 @@ export function bestOption({ points, larger, metric, baseline, by, inks }: Input
       formatter: (item: { value: number[] }) =>
         item.value[2] === undefined
           ? ""
-          : `Trial ${points.numbers[item.value[2]]}: ${score(item.value[3], points.standard_errors[item.value[2]])}`,
+          : `Trial ${points.numbers[item.value[2]]}: ${score(item.value[3], points.standard_errors[item.value[2]])}${
+              points.keeps[item.value[2]] === false ? ", breaks a limit" : ""
+            }`,
     },
     xAxis: {
       type: "value",
@@ -114,7 +121,7 @@ export function bestOption({ points, larger, metric, baseline, by, inks }: Input
         type: "line",
         step: "end",
         data: trace
-          .filter((p, i) => p.best !== trace[i - 1]?.best || i === trace.length - 1)
+          .filter((p, i) => p.best !== null && (p.best !== trace[i - 1]?.best || i === trace.length - 1))
           .map((p) => [x(p), p.best]),
         lineStyle: { color: inks.honey, width: 2.4 },
         symbol: "none",

@@ -10,6 +10,7 @@ export interface Dot {
   y: number;
   index: number;
   share: number;
+  broken: boolean; // breaks a limit of its search
 }
 
 /** The place of a value along a lane of a given width; null when it does not lie on it. */
@@ -39,7 +40,13 @@ export function dots(parameter: Parameter, points: Points, axis: Axis | null, wi
     if (x === null || mean === null || mean === undefined) continue;
     const share = goodness(mean, scale);
     const aside = spread ? (((index * 0.618034) % 1) - 0.5) * spread : 0;
-    found.push({ x: x + aside, y: LANE.floor - share * (LANE.floor - LANE.top), index, share });
+    found.push({
+      x: x + aside,
+      y: LANE.floor - share * (LANE.floor - LANE.top),
+      index,
+      share,
+      broken: points.keeps[index] === false,
+    });
   }
   return found;
 }

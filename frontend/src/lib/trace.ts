@@ -1,10 +1,10 @@
-/** The best so far, in the order in which trials ended. */
+/** The best so far of what keeps its limits, in the order in which trials ended. */
 import type { Points } from "../api/client";
 
 export interface TracePoint {
   place: number;
   index: number;
-  best: number;
+  best: number | null; // null before anything keeps the limits
   seconds: number;
 }
 
@@ -17,7 +17,8 @@ export function bestTrace(points: Points, larger: boolean): TracePoint[] {
   let best: number | null = null;
   return order.map((index, place) => {
     const mean = points.means[index]!;
-    best = best === null ? mean : larger ? Math.max(best, mean) : Math.min(best, mean);
+    if (points.keeps[index] !== false)
+      best = best === null ? mean : larger ? Math.max(best, mean) : Math.min(best, mean);
     return { place, index, best, seconds: (points.ended_at[index] ?? first) - first };
   });
 }

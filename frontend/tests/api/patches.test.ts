@@ -26,7 +26,7 @@ describe("what the ledger told", () => {
   it.each([TREE, NETWORK])("makes the points of search %i", (search) => {
     const empty: Points = {
       ...{ numbers: [], ids: [], states: [], origins: [], means: [], standard_errors: [] },
-      ...{ seconds: [], ended_at: [], values: {}, fold_effects: [], complete: 0 },
+      ...{ seconds: [], ended_at: [], keeps: [], values: {}, fold_effects: [], complete: 0 },
     };
     const made = patchPoints(empty, told(search, "trial") as TrialEntry[]);
     const fresh = answer<Points>(search, "points");

@@ -12,6 +12,7 @@ const made = (means: number[]): Points => ({
   standard_errors: means.map(() => 0.01),
   seconds: means.map(() => 1),
   ended_at: means.map((_, i) => 10 * i),
+  keeps: means.map(() => null),
   values: {},
   fold_effects: [],
   complete: 0,
@@ -27,6 +28,23 @@ const seriesOf = (points: Points, larger = true, by: "trials" | "seconds" = "tri
   bestOption({ points, larger, metric: "m", baseline, by, inks }).series as Series[];
 
 describe("the best-so-far chart", () => {
+  it("draws what breaks a limit hollow, and its line through what keeps them all", () => {
+    const points = { ...made([0.9, 0.6, 0.7]), keeps: [false, true, true] };
+    const [, dots, line] = seriesOf(points);
+    const inks = (dots!.data as { itemStyle: { color: string } }[]).map((dot) => dot.itemStyle.color);
+    expect(inks[0]).toBe("transparent");
+    expect(inks[1]).not.toBe("transparent");
+    expect(line!.data).toEqual([
+      [2, 0.6],
+      [3, 0.7],
+    ]);
+    expect(seriesOf({ ...made([0.9]), keeps: [false] }).at(-1)!.data, "nothing keeps them").toEqual([]);
+    const many = made(Array.from({ length: 500 }, (_, i) => i / 500));
+    const parted = seriesOf({ ...many, keeps: many.means.map((_, i) => i % 2 === 0) }).filter((one) => one.large);
+    expect(parted[0]!.data).toHaveLength(250);
+    expect(parted.reduce((sum, one) => sum + one.data.length, 0)).toBe(500);
+  });
+
   it("draws baseline, trials and the best, by trials or by seconds", () => {
     const [line, dots, best] = seriesOf(made([0.5, 0.7, 0.65, 0.8]));
     expect(line!.data).toEqual([

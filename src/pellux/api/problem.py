@@ -51,7 +51,7 @@ class Problem:
         learner : str
             Of a table: 'boosting', or several: 'logistic | forest'.
         plan : keyword arguments
-            All else that plans have under `plan`, with _ for blanks: strategy, early_stopping, stopping, minutes, seed, starts …
+            All else that plans have under `plan`, with _ for blanks: strategy, early_stopping, stopping, limits, minutes, seed, starts …
 
         Raises
         ------

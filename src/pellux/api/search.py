@@ -57,10 +57,11 @@ class Search:
 
     @property
     def best(self) -> Trial:
-        """The best trial so far; Conflict when none is scored."""
-        found = self._page("sort=mean&limit=1")
+        """The best trial so far of those that keep its limits; Conflict when there is none."""
+        found = self._page(1)
         if not found:
-            raise Conflict("No trial is scored yet.")
+            limits = ", ".join(limit["text"] for limit in self.view["limits"])
+            raise Conflict(f"No scored trial keeps {limits} yet." if limits else "No trial is scored yet.")
         return found[0]
 
     def trials(self) -> pa.Table:
@@ -68,15 +69,15 @@ class Search:
         return pq.read_table(io.BytesIO(self._client.raw(f"/searches/{self.id}/export/parquet")))
 
     def top(self, count: int = SHOWN) -> list[Trial]:
-        """The best scored trials, best first."""
-        return self._page(f"sort=mean&limit={count}")
+        """The best scored trials that keep its limits, best first."""
+        return self._page(count)
 
-    def _page(self, asked: str) -> list[Trial]:
-        larger = self._client.get(f"/problems/{self.view['problem_id']}")["judging"]["larger_is_better"]
-        page = self._client.get(f"/searches/{self.id}/trials?{asked}&where=state%20%3D%20scored&descending={str(larger).lower()}")
+    def _page(self, most: int) -> list[Trial]:
+        page = self._client.get(f"/searches/{self.id}/trials?sort=score&limit={most}&where=state%20%3D%20scored&descending=true")
         return [
             Trial(t["id"], t["number"], t["state"], t["configuration"], t["mean"], t["standard_error"], t["scores"], t["seconds"])
             for t in page["trials"]
+            if t["keeps"] is not False  # those that break a limit stand last
         ]
 
     def follow(self) -> Search:

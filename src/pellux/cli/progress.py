@@ -59,6 +59,11 @@ class Progress:
         if view.best:
             name = "the baseline" if view.baseline and view.best.trial_id == view.baseline.trial_id else f"trial {view.best.number}"
             self._console.print(f"Best     {_score(view.best)}, {name}")
+        if view.limits:
+            limits = ", ".join(limit.text for limit in view.limits)
+            self._console.print(
+                f"Limits   {limits}: {view.keeping} of {view.trials.scored} scored trials keep {'it' if len(view.limits) == 1 else 'them'}"
+            )
         if view.trials.ended_early:
             self._console.print(
                 f"Early    {view.trials.ended_early} trials ended early: the work of {view.fits.spared:,} fits not needed, {view.fits.work_spared:.0%} of the work, "

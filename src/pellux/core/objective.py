@@ -13,6 +13,7 @@ from dataclasses import dataclass, field
 from typing import Any, Protocol
 
 from pellux.core.judging import Tested
+from pellux.core.judging.limits import Limit, read_limits
 from pellux.core.reasons import Reason
 from pellux.core.space import Space, Value
 
@@ -198,6 +199,8 @@ class Terms:
         What that may take.
     settings : tuple of str
         All parameters of its space, also those that are not active in a configuration.
+    limited : tuple of str
+        Quantities that the search has limits on: what takes time to measure well is measured only then.
     memory_bytes : int or None
         What one fit may take, where the worker does not limit itself.
     """
@@ -209,6 +212,7 @@ class Terms:
     shared: str = ""
     shared_bytes: int = 512 * 2**20
     settings: tuple[str, ...] = ()
+    limited: tuple[str, ...] = ()
     memory_bytes: int | None = None
 
 
@@ -300,6 +304,10 @@ class Judging:
         Metrics recorded beside the deciding one.
     rows : bool
         Whether a fit can learn from a part of its rows.
+    quantities : mapping of str to bool
+        What is measured of every fit and may be limited, each with whether larger is better.
+    limits : tuple of str
+        What the problem asks of every search that does not say otherwise; see `core/judging/limits.py`.
     """
 
     metric: str
@@ -311,6 +319,14 @@ class Judging:
     also: tuple[str, ...] = ()
     seed: int = 0
     rows: bool = True
+    quantities: Mapping[str, bool] = field(default_factory=dict)
+    limits: tuple[str, ...] = ()
+
+    def limited(self, texts: Sequence[str] | None) -> tuple[Limit, ...]:
+        """The limits of a search: its own, or the problem's where it says nothing; InvalidPlan where they cannot be meant."""
+        return read_limits(
+            self.limits if texts is None else texts, self.quantities, self.metric, at="limits" if texts is None else "plan.limits"
+        )
 
     @property
     def sign(self) -> int:

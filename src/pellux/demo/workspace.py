@@ -26,7 +26,7 @@ ENERGY = "Energy per trip: how many kWh?"
 SOUND = "Compressor sound: what is wrong with it?"
 CODE = (ROUTE_PLANNER, PRE_COOLING)  # folders whose code runs without being asked about
 QUICK = ["tree", "boosting"]
-FIRST_TRIALS, RACE_TRIALS, SOUND_TRIALS, LIVE_TRIALS = 30, 24, 40, 120
+FIRST_TRIALS, RACE_TRIALS, LIMITED_TRIALS, SOUND_TRIALS, LIVE_TRIALS = 30, 24, 16, 40, 120
 FIRST_SPACE = """\
 rate:     0.01 .. 0.3 log
 rounds:   40 .. 200 int log
@@ -34,6 +34,13 @@ leaves:   4 .. 64 int log
 min_leaf: 5 .. 120 int log
 balance:  yes | no
 """
+LIMITED_SPACE = """\
+trees:    8 .. 160 int log
+depth:    3 .. 20 int
+min_leaf: 1 .. 60 int log
+features: 0.2 .. 1
+"""
+FAST = "predict ms <= 12"  # of a forest: about a half of that space keeps it
 SOUND_SPACE = """\
 rate:       1e-4 .. 0.1 log
 width:      8 .. 128 int log
@@ -71,6 +78,9 @@ def furnish(folder: Path, say: Callable[[str], None]) -> bool:
         say("… a fold race on the same problem …")
         race = SettingsRequest(strategy="random", trials=RACE_TRIALS, seed=5, early_stopping="fold race")
         engine.join(launch(engine, warm, SearchRequest(learner="boosting", space=FIRST_SPACE, plan=race)))
+        say("… a forest that has to predict quickly …")
+        quick = SettingsRequest(strategy="gaussian process", trials=LIMITED_TRIALS, seed=8, limits=[FAST])
+        engine.join(launch(engine, warm, SearchRequest(learner="forest", space=LIMITED_SPACE, plan=quick)))
         say("… and asynchronous halving on a third, a small network …")
         engine.join(launch(engine, _sound(workspace), SearchRequest(learner="network", space=SOUND_SPACE, plan=_halving())))
         say("… and the same on somebody's own training program …")

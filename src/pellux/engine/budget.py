@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from pellux.core.judging.limits import kept
 from pellux.core.reasons import NONE, Reason, because
+from pellux.engine.limiting import slack
 from pellux.engine.model import PROPOSED, Fit, Limits, Trial
 
 
@@ -38,6 +40,8 @@ class Budget:
     def note(self, trial: Trial) -> None:
         """A trial has ended: keep the best score, and how many ended since it was found."""
         mean = trial.mean
+        if mean is not None and not kept(slack(trial, self.limits.keep)):
+            mean = None  # it cannot be used, however good it is
         if mean is not None and (self._best is None or self.limits.sign * mean > self._best[0]):
             self._best, self._since_gain = (self.limits.sign * mean, trial.number), 0
         elif trial.origin != "baseline":

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
+from pellux.core.judging.limits import Limit
 from pellux.core.objective import FitResult, Points
 from pellux.core.reasons import NONE, Reason
 from pellux.core.space import Value
@@ -110,6 +111,8 @@ class Trial:
         The trial from whose checkpoints it goes on.
     goal : int or None
         The one rung that it works on, of a trial that others go on from; None where it climbs its ladder.
+    measured : dict of str to float, or None
+        What was measured of the search's limited quantities when it ended; None before.
     """
 
     number: int
@@ -132,6 +135,7 @@ class Trial:
     best_iteration: int | None = None
     parent: int | None = None
     goal: int | None = None
+    measured: dict[str, float] | None = None
 
     @property
     def scores(self) -> list[float | None]:
@@ -186,6 +190,8 @@ class Limits:
         Trials without a better one that end the search.
     sign : int
         1 when larger scores are better, -1 when smaller ones are.
+    keep : tuple of Limit
+        What a trial has to keep to count as the best.
     """
 
     trials: int
@@ -199,6 +205,7 @@ class Limits:
     target_score: float | None = None
     no_gain_in: int | None = None
     sign: int = 1
+    keep: tuple[Limit, ...] = ()
 
 
 __all__ = ["Fit", "Limits", "Outcome", "Points", "Trial"]

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
+from pellux.core.judging.limits import Limit
 from pellux.core.settings import NoSettings
 from pellux.core.space import Configuration, Space
 from pellux.core.strategies import Answer, Exhausted, Growth, Observation, Partial, Placed, SeedStream, strategy
 from pellux.engine.coordinator import Coordinator
+from pellux.engine.limiting import slack
 from pellux.engine.model import Trial
 from pellux.engine.strategy_process import Asked, StrategyProcess
 
@@ -70,7 +73,10 @@ class StrategyProposer:
         changed = coordinator.changed_since(self._heard)
         self._heard += len(changed)
         trials = [coordinator.trials[n] for n in dict.fromkeys(changed)]
-        news = [*self._news, *((t.number, self._partial(t, here)) for t in trials if (here := self._place(t)) is not None)]
+        keep = coordinator.limits.keep
+        if keep and self._news:  # what was known before says nothing of limits
+            self._news = [(place, replace(known, slack=(math.nan,) * len(keep))) for place, known in self._news]
+        news = [*self._news, *((t.number, self._partial(t, here, keep)) for t in trials if (here := self._place(t)) is not None)]
         pending = [here for t in coordinator.live if not t.results and (here := self._place(t)) is not None]
         self._news = []
         for trial in trials:
@@ -91,11 +97,11 @@ class StrategyProposer:
     def _turned(self, scores: Sequence[float | None]) -> tuple[float | None, ...]:
         return tuple(None if score is None else self._who.sign * score for score in scores)
 
-    def _partial(self, trial: Trial, configuration: Configuration) -> Partial:
+    def _partial(self, trial: Trial, configuration: Configuration, keep: Sequence[Limit]) -> Partial:
         results = {rung: self._turned(scores) for rung, scores in trial.results.items()}
         scores = self._turned(trial.scores)
         return Partial(
-            configuration, results, trial.seconds, trial.state.value, trial.number, trial.rung, trial.cohort, scores
+            configuration, results, trial.seconds, trial.state.value, trial.number, trial.rung, trial.cohort, scores, slack=slack(trial, keep)
         )  # fmt: skip
 
     def close(self) -> None:

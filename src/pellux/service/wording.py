@@ -79,6 +79,9 @@ SENTENCES: dict[str, Callable[[Facts], str]] = {
         f"flat from the start: {f['first']:.4g} at first and never {f['gain']:g} better, "
         f"up to iteration {f['iteration']} of fold {f['fold']}"
     ),
+    "breaks a limit": lambda f: (
+        f"breaks its limit {f['limit']}: {f['measured']:.4g} over {f['folds']} fold{'' if f['folds'] == 1 else 's'}"
+    ),
     "gains no more": lambda f: f"no gain since iteration {f['since']} of {f['iteration']}",
     "waits for its cohort": _waits_for_cohort,
     "waits at its rung": lambda f: f"{_place(f)}, {f['go_on']} go on so far",

@@ -58,6 +58,8 @@ class TrialChanged(TypedDict):
     parent: int | None
     member: int
     share: float
+    measured: dict[str, float] | None
+    keeps: bool | None
 
 
 class FitChanged(TypedDict):

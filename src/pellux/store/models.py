@@ -112,7 +112,9 @@ class RehearsalFit(Base):
 
 
 class Trial(Base):
-    """`rank_score` is the mean turned so that larger is better: what rankings sort by, whatever the metric.
+    """`rank_score` is the mean turned so that larger is better: what rankings sort by, whatever the metric; none of a trial that
+    breaks a limit of its search. `measured` has what was measured of limited quantities, `keeps` whether all limits are kept; none
+    where there are none.
 
     `learner` is empty where the search's own is meant. `source_id` is the trial that this one judges again.
     `results` has the fold scores of each rung that is complete; `parent` is the number of the trial it goes on from;
@@ -155,6 +157,8 @@ class Trial(Base):
     parent: Mapped[int | None]
     share: Mapped[float] = mapped_column(default=0.0)
     goal: Mapped[int | None]
+    measured: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
+    keeps: Mapped[bool | None]
 
 
 class Fit(Base):

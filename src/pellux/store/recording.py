@@ -21,6 +21,7 @@ def _upsert(table: type[Base], key: tuple[str, ...], changing: tuple[str, ...], 
 _BORN = ("origin", "configuration", "seen", "pending", "created_at", "learner", "source_id", "bracket", "cohort", "parent", "goal")
 _CHANGING = (
     "state", "reason", "scores", "mean", "standard_error", "rank_score", "seconds", "ended_at", "rung", "results", "best_iteration", "share",
+    "measured", "keeps",
 )  # fmt: skip
 _FOLD_KEY = ("search_id", "trial", "fold")
 _FIT_KEY = (*_FOLD_KEY, "rung")

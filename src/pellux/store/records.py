@@ -99,6 +99,8 @@ class Trial:
     parent: int | None
     share: float
     goal: int | None
+    measured: dict[str, float] | None
+    keeps: bool | None
 
 
 @dataclass(frozen=True, slots=True)

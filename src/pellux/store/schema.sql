@@ -3,7 +3,7 @@ CREATE TABLE alembic_version (
 	CONSTRAINT alembic_version_pkc PRIMARY KEY (version_num)
 );
 
-INSERT INTO "alembic_version" VALUES('0008');
+INSERT INTO "alembic_version" VALUES('0009');
 
 CREATE TABLE analysis (
 	id INTEGER NOT NULL, 
@@ -190,7 +190,7 @@ CREATE TABLE trial (
 	ended_at DOUBLE, 
 	note VARCHAR NOT NULL, 
 	tags JSON NOT NULL, 
-	shortlisted BOOLEAN NOT NULL, learner VARCHAR DEFAULT '' NOT NULL, source_id INTEGER REFERENCES trial (id), bracket INTEGER DEFAULT '0' NOT NULL, cohort INTEGER DEFAULT '0' NOT NULL, rung INTEGER DEFAULT '0' NOT NULL, results JSON DEFAULT '{}' NOT NULL, best_iteration INTEGER, parent INTEGER, share DOUBLE DEFAULT '0' NOT NULL, goal INTEGER, 
+	shortlisted BOOLEAN NOT NULL, learner VARCHAR DEFAULT '' NOT NULL, source_id INTEGER REFERENCES trial (id), bracket INTEGER DEFAULT '0' NOT NULL, cohort INTEGER DEFAULT '0' NOT NULL, rung INTEGER DEFAULT '0' NOT NULL, results JSON DEFAULT '{}' NOT NULL, best_iteration INTEGER, parent INTEGER, share DOUBLE DEFAULT '0' NOT NULL, goal INTEGER, measured JSON, keeps BOOLEAN, 
 	PRIMARY KEY (id), 
 	FOREIGN KEY(search_id) REFERENCES search (id), 
 	CONSTRAINT one_number_a_search UNIQUE (search_id, number)

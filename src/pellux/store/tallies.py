@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from pellux.store import models
 from pellux.store.records import Trial
 from pellux.store.statements import every, of
-from pellux.store.trials import BEST_FIRST, SCORED
+from pellux.store.trials import BEST_FIRST, SCORED, USABLE
 
 F, S, T = models.Fit, models.Search, models.Trial
 
@@ -41,8 +41,16 @@ def work_saved(session: Session, searches: Sequence[int]) -> dict[int, tuple[flo
     return {search: (shares, seconds, count) for search, shares, seconds, count in session.execute(rows)}
 
 
+def keeping(session: Session, searches: Sequence[int]) -> dict[int, int]:
+    """By search: how many scored trials keep its limits."""
+    if not searches:
+        return {}
+    wanted = select(T.search_id, func.count()).where(T.search_id.in_(searches), T.state == SCORED, T.keeps.is_(True))
+    return dict(session.execute(wanted.group_by(T.search_id)).all())
+
+
 def best(session: Session, searches: Sequence[int]) -> dict[int, Trial]:
-    """By search: its best scored trial."""
-    first = select(T.id).where(T.search_id == S.id, T.state == SCORED).order_by(*BEST_FIRST).limit(1).scalar_subquery()
+    """By search: its best scored trial that keeps its limits."""
+    first = select(T.id).where(T.search_id == S.id, *USABLE).order_by(*BEST_FIRST).limit(1).scalar_subquery()
     wanted = of(Trial).where(T.id.in_(select(first).select_from(S).where(S.id.in_(searches))))
     return {trial.search_id: trial for trial in every(session, Trial, wanted)}

@@ -11,6 +11,7 @@ from sqlalchemy import ColumnElement, Float, Select, Text, and_, cast, func, ins
 from sqlalchemy.orm import Session
 
 from pellux.core.errors import InvalidPlan, NotFound
+from pellux.core.judging.limits import COSTS
 from pellux.store import ledger, models
 from pellux.store.records import NewTrial, Trial
 from pellux.store.statements import every, first, of
@@ -20,6 +21,7 @@ RANKED = ("search", "baselines")
 SCORED, BASELINE = "scored", "baseline"
 SORTS = {"number": T.number, "mean": T.mean, "score": T.rank_score, "standard_error": T.standard_error,
          "seconds": T.seconds, "state": T.state, "seen": T.seen, "origin": T.origin,
+         "keeps": T.keeps,
          "search": select(S.number).where(S.id == T.search_id).scalar_subquery()}  # fmt: skip
 HEADERS = {
     "trial": "number",
@@ -30,6 +32,7 @@ HEADERS = {
 }  # as the table calls them
 COMPARISON = re.compile(r"\s*([^\s<>=!][^<>=!]*?)\s*(<=|>=|!=|=|<|>)\s*(.+?)\s*\Z")  # "top-2 accuracy > 0.5" names a metric, too
 BEST_FIRST = (T.rank_score.desc(), T.id)
+USABLE = (T.state == SCORED, T.rank_score.is_not(None))  # a trial that breaks a limit of its search has a mean, but no rank
 
 
 def add_trials(session: Session, search_id: int, at: float, trials: Sequence[NewTrial]) -> None:
@@ -84,18 +87,18 @@ def _ranked(problem_id: int, *parts: Any) -> Select[Any]:
 
 def best_of_problem(session: Session, problem_id: int) -> Trial | None:
     """Of the best of each search, each found by its index, the best."""
-    own = select(T.id).where(T.search_id == S.id, T.state == SCORED).order_by(*BEST_FIRST).limit(1).correlate(S).scalar_subquery()
+    own = select(T.id).where(T.search_id == S.id, *USABLE).order_by(*BEST_FIRST).limit(1).correlate(S).scalar_subquery()
     each = select(own).select_from(S).where(S.problem_id == problem_id, S.kind.in_(RANKED))
     return first(session, Trial, of(Trial).where(T.id.in_(each)).order_by(*BEST_FIRST))
 
 
 def best_of_search(session: Session, search_id: int) -> Trial | None:
-    return first(session, Trial, of(Trial).where(T.search_id == search_id, T.state == SCORED).order_by(*BEST_FIRST))
+    return first(session, Trial, of(Trial).where(T.search_id == search_id, *USABLE).order_by(*BEST_FIRST))
 
 
 def scored_best_first(session: Session, problem_id: int, most: int, search_id: int | None = None) -> list[Trial]:
-    """The best scored trials of a problem, or of one of its searches."""
-    wanted = _ranked(problem_id, T.state == SCORED, T.mean.is_not(None))
+    """The best scored trials of a problem, or of one of its searches, of those that keep their limits."""
+    wanted = _ranked(problem_id, *USABLE)
     if search_id is not None:
         wanted = wanted.where(S.id == search_id)
     return every(session, Trial, wanted.order_by(*BEST_FIRST).limit(most))
@@ -124,7 +127,7 @@ def count_ranked(session: Session, problem_id: int) -> int:
 
 def scored_ids(session: Session, problem_id: int, most: int) -> list[int]:
     """Ids of the best scored trials of a problem."""
-    wanted = select(T.id).join(S, S.id == T.search_id).where(S.problem_id == problem_id, S.kind.in_(RANKED), T.state == SCORED)
+    wanted = select(T.id).join(S, S.id == T.search_id).where(S.problem_id == problem_id, S.kind.in_(RANKED), *USABLE)
     return list(session.scalars(wanted.order_by(*BEST_FIRST).limit(most)))
 
 
@@ -135,15 +138,17 @@ def risers(session: Session, problem_id: int) -> tuple[int, list[tuple[int, floa
     place = (func.row_number().over(order_by=order) - 1).label("place")
     of_problem = (S.problem_id == problem_id, S.kind.in_(RANKED), T.state == SCORED)
     placed = select(place, T.mean, T.rank_score, before).join(S, S.id == T.search_id).where(*of_problem).subquery()
-    rose = select(placed.c.place, placed.c.mean).where(or_(placed.c.before.is_(None), placed.c.rank_score > placed.c.before))
+    rose = select(placed.c.place, placed.c.mean).where(
+        placed.c.rank_score.is_not(None), or_(placed.c.before.is_(None), placed.c.rank_score > placed.c.before)
+    )
     count = session.scalar(select(func.count()).select_from(T).join(S, S.id == T.search_id).where(*of_problem)) or 0
     return count, [(int(at), mean) for at, mean in session.execute(rose.order_by(placed.c.place))]
 
 
 def scores_in_order(session: Session, problem_id: int) -> list[tuple[float, float]]:
-    """(score turned so that larger is better, mean) of all scored trials of a problem, as they ended."""
+    """(score turned so that larger is better, mean) of all scored trials of a problem that keep their limits, as they ended."""
     wanted = select(T.rank_score, T.mean).join(S, S.id == T.search_id)
-    wanted = wanted.where(S.problem_id == problem_id, S.kind.in_(RANKED), T.state == SCORED, T.mean.is_not(None))
+    wanted = wanted.where(S.problem_id == problem_id, S.kind.in_(RANKED), *USABLE)
     return [(rank or 0.0, mean or 0.0) for rank, mean in session.execute(wanted.order_by(T.ended_at, T.id))]
 
 
@@ -309,7 +314,9 @@ class _Names:
             return SORTS[HEADERS.get(name.lower(), "mean")]
         if name in self._recorded:
             return _recorded(name)
-        known = [*SORTS, *HEADERS, *dict.fromkeys([*self._searched, *self._settings(), *self._recorded])]
+        if name in COSTS:
+            return func.json_extract(T.measured, f'$."{name}"')
+        known = [*SORTS, *HEADERS, *dict.fromkeys([*self._searched, *self._settings(), *self._recorded, *COSTS])]
         near = difflib.get_close_matches(name, known, 1)
         hint = f" Did you mean '{near[0]}'?" if near else f" There are: {', '.join(known)}."
         raise InvalidPlan(f"'{name}' is not a column of the table.{hint}", at=at)
@@ -360,9 +367,18 @@ def _compare(column: ColumnElement[Any], sign: str, text: str) -> ColumnElement[
 
 
 def points(session: Session, search_id: int) -> list[tuple[Any, ...]]:
-    """Of every ended trial (number, id, state, origin, mean, standard error, seconds, ended at, configuration as JSON text)."""
+    """Of every ended trial (number, id, state, origin, mean, standard error, seconds, ended at, keeps its limits, configuration as JSON text)."""
     wanted = select(
-        T.number, T.id, T.state, T.origin, T.mean, T.standard_error, T.seconds, T.ended_at, type_coerce(T.configuration, Text)
+        T.number,
+        T.id,
+        T.state,
+        T.origin,
+        T.mean,
+        T.standard_error,
+        T.seconds,
+        T.ended_at,
+        T.keeps,
+        type_coerce(T.configuration, Text),
     )
     rows = session.execute(wanted.where(T.search_id == search_id, T.ended_at.is_not(None)).order_by(T.number))
     return [tuple(row) for row in rows]

@@ -103,6 +103,7 @@ export function BriefEditor({
               form={form}
               change={change}
               error={at("metric") ?? at("positive") ?? at("recorded")}
+              limitsError={at("limits")}
             />
             {preview.data && (
               <Findings

@@ -75,6 +75,11 @@ function FrozenBrief({ problem, data }: { problem: TableProblem; data: Data }) {
             </p>
           )}
           {brief.recorded.length > 0 && <p className="small soft">Recorded beside it: {brief.recorded.join(", ")}.</p>}
+          {problem.judging.limits.length > 0 && (
+            <p className="small">
+              What is chosen keeps <b>{problem.judging.limits.join(", ")}</b>.
+            </p>
+          )}
           {brief.weight && <p className="small soft">Rows count as much as {brief.weight} says.</p>}
         </div>
         <Baselines problem={problem} />

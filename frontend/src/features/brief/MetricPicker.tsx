@@ -2,6 +2,7 @@ import TextField from "@mui/material/TextField";
 import type { Preview } from "../../api/client";
 import { useCatalogue } from "../../api/workspace";
 import { FieldError } from "../../ui/FieldError";
+import { LimitsField } from "../../ui/LimitsField";
 import { OwnCode } from "../../ui/OwnCode";
 import type { BriefForm } from "./briefForm";
 
@@ -10,12 +11,13 @@ interface Props {
   form: BriefForm;
   change: (part: Partial<BriefForm>) => void;
   error: string | undefined;
+  limitsError: string | undefined;
 }
 
 const TASKS: Record<string, string> = { binary: "two classes", multiclass: "several classes", regression: "a number" };
 
 /** The metric that decides: those that suit the target come first, each with one plain sentence. */
-export function MetricPicker({ preview, form, change, error }: Props) {
+export function MetricPicker({ preview, form, change, error, limitsError }: Props) {
   const metrics = useCatalogue().data?.metrics ?? [];
   const suited = preview?.suited_metrics ?? [];
   const chosen = metrics.find((m) => m.key === (form.metric || preview?.brief.metric));
@@ -101,6 +103,14 @@ export function MetricPicker({ preview, form, change, error }: Props) {
             })}
         </div>
       )}
+      <LimitsField
+        value={form.limits}
+        quantities={preview?.quantities ?? []}
+        wrong={!!limitsError}
+        width="100%"
+        onChange={(limits) => change({ limits })}
+      />
+      {limitsError && <FieldError text={limitsError} field="limits" />}
       <OwnCode kind="metric" onBrought={(own) => change({ metric: own.key })} />
     </div>
   );

@@ -1,5 +1,6 @@
 /** The brief while it is being written. */
 import type { BriefRequest, Column, Data, TableProblem } from "../../api/client";
+import { limitsOf, limitsText } from "../../lib/limits";
 
 export const OTHER_ROLES = ["group", "time", "fold", "weight"] as const;
 export type OtherRole = (typeof OTHER_ROLES)[number];
@@ -12,6 +13,7 @@ export interface BriefForm {
   roles: Record<OtherRole, string>; // the column with each role; empty: none
   metric: string; // empty: the default for the target
   recorded: string[];
+  limits: string; // as they are written
   positive: string;
   kind: string; // empty: the default for the task
   folds: number;
@@ -33,6 +35,7 @@ export function emptyForm(data: Data): BriefForm {
     roles: NO_ROLES,
     metric: "",
     recorded: [],
+    limits: "",
     positive: "",
     kind: "",
     folds: 5,
@@ -55,6 +58,7 @@ export function formOf(problem: TableProblem, data: Data): BriefForm {
     roles,
     metric: brief.metric,
     recorded: brief.recorded,
+    limits: limitsText(problem.judging.limits),
     positive: brief.task === "binary" ? (brief.classes[1] ?? "") : "",
     kind: brief.split,
     folds: brief.folds,
@@ -76,6 +80,7 @@ export function requestOf(form: BriefForm, data: Data): BriefRequest {
     name: form.name,
     metric: form.metric || null,
     recorded: form.recorded,
+    limits: limitsOf(form.limits),
     positive: form.positive || null,
     features: data.columns.map((c) => c.name).filter((name) => !taken.has(name)),
     ignore: [],

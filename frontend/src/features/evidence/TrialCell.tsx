@@ -39,10 +39,13 @@ export function TrialCell({ trial, column, beside, best, folds, scale, style }: 
       return (
         <span
           role="cell"
-          className={best ? "honey" : trial.state === "failed" ? "ember cut" : "cut"}
+          className={
+            best ? "honey" : trial.state === "failed" ? "ember cut" : trial.keeps === false ? "soft cut" : "cut"
+          }
           style={{ ...style, fontWeight: best ? 700 : 500 }}
-          title={trial.reason}
+          title={trial.keeps === false ? "It breaks a limit of its search." : trial.reason}
         >
+          {trial.keeps === false && <span className="ember">✗ </span>}
           <Score trial={trial} beside={beside} />
         </span>
       );

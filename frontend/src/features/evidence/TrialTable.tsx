@@ -11,6 +11,7 @@ import { useTableKeys } from "./useTableKeys";
 interface Props {
   problem: Problem;
   of: Source;
+  recorded: string[]; // what is measured beside the score, as columns
   searched: string[] | null; // settings that are columns; null: as the server says
   best: number | null; // the id of the trial that leads
   folds: number;
@@ -43,6 +44,7 @@ const SAID: Record<string, string> = {
 export function TrialTable({
   problem,
   of,
+  recorded,
   searched,
   best,
   folds,
@@ -64,7 +66,6 @@ export function TrialTable({
   const { rows, total, settings, error } = useLastGood(of, ordering, seen);
   const parameters = searched ?? settings ?? [];
   const together = "problem" in of;
-  const { recorded } = problem.judging;
   const scale = useMemo(() => scoreScale(means, problem.judging.larger_is_better, effects), [means, effects, problem]);
   const virtual = useVirtualizer({
     count: total ?? 0,

@@ -31,6 +31,7 @@ export function TrialsView({ problem, search, trial, inspect, selection, filter,
     writeKept(key, next);
   };
   const settings = together ? null : search.parameters.filter((p) => p.kind !== "fixed").map((p) => String(p.name));
+  const recorded = [...new Set([...problem.judging.recorded, ...search.limits.map((limit) => limit.measure)])];
   const mark = (id: number) =>
     setCompare(compare.includes(id) ? compare.filter((one) => one !== id) : [...compare, id].slice(-MOST_COMPARED));
   return (
@@ -38,6 +39,7 @@ export function TrialsView({ problem, search, trial, inspect, selection, filter,
       <TrialTable
         problem={problem}
         of={together ? { problem: problem.id } : { search: search.id }}
+        recorded={recorded}
         searched={settings}
         best={(together ? problem.best : search.best)?.trial_id ?? null}
         folds={search.folds}
@@ -59,7 +61,7 @@ export function TrialsView({ problem, search, trial, inspect, selection, filter,
             columns={columnsOf({
               together,
               metric: problem.judging.metric_label,
-              recorded: problem.judging.recorded,
+              recorded,
               settings: settings ?? (points ? Object.keys(points.values) : []),
             })}
             arrangement={arrangement}

@@ -105,6 +105,7 @@ function Body({ trial, close }: { trial: TrialDetail; close: () => void }) {
       </div>
       {trial.curves.length > 0 && <TrialCurve trial={trial} />}
       <Folds trial={trial} scale={scale} />
+      <Limits trial={trial} />
       <Recorded trial={trial} />
       <Settings trial={trial} />
       <CopyConfiguration trial={trial.id} />
@@ -115,11 +116,31 @@ function Body({ trial, close }: { trial: TrialDetail; close: () => void }) {
   );
 }
 
+/** What its search has limits on, as measured, and whether it keeps them. */
+function Limits({ trial }: { trial: TrialDetail }) {
+  if (trial.limits.length === 0) return null;
+  return (
+    <div className="small" data-limits-kept={String(trial.keeps)} role="group" aria-label="Limits">
+      {trial.limits.map((limit) => (
+        <p key={limit.measure} className={limit.keeps === false ? "ember" : undefined}>
+          {limit.keeps === null ? "?" : limit.keeps ? "✓" : "✗"} {limit.text}
+          <span className="soft">
+            {" "}
+            {limit.measured === null ? "not measured" : `measured ${withError(limit.measured, limit.error)}`}
+          </span>
+        </p>
+      ))}
+    </div>
+  );
+}
+
 /** Means over folds by the metrics that are recorded beside the one that decides. */
 function Recorded({ trial }: { trial: TrialDetail }) {
   const scored = trial.fits.filter((fit) => fit.score !== null);
   const last = scored.filter((fit) => !scored.some((other) => other.fold === fit.fold && other.rung > fit.rung));
-  const names = [...new Set(last.flatMap((fit) => Object.keys(fit.recorded)))];
+  const names = [...new Set(last.flatMap((fit) => Object.keys(fit.recorded)))].filter(
+    (name) => !trial.limits.some((limit) => limit.measure === name),
+  );
   if (names.length === 0) return null;
   return (
     <p className="small" data-recorded-scores>

@@ -100,6 +100,12 @@ export function Controls({ search }: { search: Search }) {
           {search.trials.withdrawn > 0 && <span> · {search.trials.withdrawn} withdrawn</span>}
         </span>
         <span>{search.fits.run} fits run</span>
+        {search.keeping !== null && trials.scored > 0 && (
+          <span data-keeping={search.keeping} className={search.keeping === 0 ? "ember" : undefined}>
+            {search.keeping === 0 ? "none yet keeps " : `${search.keeping} keep${search.keeping === 1 ? "s" : ""} `}
+            {search.limits.map((limit) => limit.text).join(", ")}
+          </span>
+        )}
         {search.reason && <span className="soft cut">{search.reason}</span>}
       </div>
       {search.waits_for && (

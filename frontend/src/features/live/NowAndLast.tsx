@@ -3,7 +3,7 @@ import type { Lanes, Points, Refusal, Search } from "../../api/client";
 import type { TrialNow } from "../../api/patches";
 import { useHappening } from "../../api/searches";
 import { withdrawTrial } from "../../api/trials";
-import { duration, plural, scalar, withError } from "../../lib/format";
+import { duration, plural, scalar, score, withError } from "../../lib/format";
 import type { ScoreScale } from "../../lib/ramp";
 import { FoldRing } from "../../charts/FoldRing";
 import { differing } from "./differing";
@@ -90,7 +90,12 @@ const name = (trial: TrialNow) => (trial.origin === "baseline" ? "Baseline" : `T
 function outcome(trial: TrialNow, search: Search): string {
   if (trial.mean === null) return trial.reason || trial.state;
   const best = search.best?.trial_id === trial.id ? ", the best so far" : "";
-  return `${withError(trial.mean, trial.standard_error)}${best} · ${duration(trial.seconds)}`;
+  const broken = search.limits.filter(({ measure, at_least, bound }) => {
+    const value = trial.measured?.[measure];
+    return value !== undefined && (at_least ? value < bound : value > bound);
+  });
+  const breaks = broken.map((limit) => `, breaks ${limit.text} (${score(trial.measured![limit.measure]!)})`).join("");
+  return `${withError(trial.mean, trial.standard_error)}${best}${breaks} · ${duration(trial.seconds)}`;
 }
 
 function TrialWords({

@@ -15,6 +15,7 @@ import { PastResults } from "./PastResults";
 import { isWrong, wanted } from "../../lib/amount";
 import { carriedBy } from "../../lib/change";
 import { count } from "../../lib/format";
+import { LimitsField } from "../../ui/LimitsField";
 import { NumberField } from "../../ui/NumberField";
 
 interface Props {
@@ -52,7 +53,7 @@ export function PlanRow({ problem, learner, space, ready, searches, onLearner }:
   const named = useAskedDecision();
   const carried = carriedBy(useLocation().state as unknown);
   const [plan, setPlan] = useState<Plan>(() => {
-    const before = plannedBefore(problem.id, searches);
+    const before = plannedBefore(problem.id, searches, problem.judging.limits);
     return { ...before, decision: named ?? before.decision, ...(carried ? planned(carried) : {}) };
   });
   const start = useStart(plan.decision, learner);
@@ -131,6 +132,12 @@ export function PlanRow({ problem, learner, space, ready, searches, onLearner }:
             onValue={(value) => change({ [key]: value })}
           />
         ))}
+        <LimitsField
+          value={plan.limits}
+          quantities={problem.judging.quantities}
+          wrong={at("limits")}
+          onChange={(limits) => change({ limits })}
+        />
         <label
           className="row small closer"
 

@@ -1,5 +1,6 @@
 import type { Schemas, Search } from "../../api/client";
 import type { Change } from "../../lib/change";
+import { limitsOf, limitsText } from "../../lib/limits";
 import { keepDraft, readDraft } from "../../lib/kept";
 
 export interface Plan {
@@ -11,6 +12,7 @@ export interface Plan {
   minutes: number | "";
   target: number | "";
   noGainIn: number | "";
+  limits: string; // parted by commas, as they are written
   workers: number | "";
   seed: number | "";
   warm: boolean;
@@ -20,13 +22,14 @@ export interface Plan {
 type Asked = Schemas["SettingsRequest"];
 
 /** The plan to begin with: that of the last search with the next seed, or what one would mostly want. */
-export function firstPlan(searches: Search[]): Plan {
+export function firstPlan(searches: Search[], limits: string[]): Plan {
   const last = searches.find((s) => s.kind === "search");
   const seed = 1 + searches.filter((s) => s.kind === "search").length;
   if (!last)
     return {
       ...{ strategy: "automatic", stopping: "automatic", settings: {}, strategySettings: {} },
       ...{ trials: 60, minutes: "", target: "", noGainIn: "", workers: "", seed, warm: true, decision: null },
+      limits: limitsText(limits),
     };
   const asked = last.asked;
   const amount = (value: number | null) => value ?? ("" as const);
@@ -39,6 +42,7 @@ export function firstPlan(searches: Search[]): Plan {
     minutes: amount(asked.minutes),
     target: amount(asked.target_score),
     noGainIn: amount(asked.no_gain_in),
+    limits: limitsText(asked.limits ?? limits),
     workers: amount(asked.workers),
     seed: Math.max(seed, asked.seed + 1),
     warm: asked.warm_start !== "none" || last.number === 1, // the first had nothing to know
@@ -59,8 +63,8 @@ export const restsOn = (searches: Search[]) =>
   String(Math.max(0, ...searches.filter((s) => s.kind === "search").map((s) => s.id)));
 
 /** What was typed wrong is not kept: it comes back as it was at first. */
-export function plannedBefore(problem: number, searches: Search[]): Plan {
-  const first = firstPlan(searches);
+export function plannedBefore(problem: number, searches: Search[], limits: string[]): Plan {
+  const first = firstPlan(searches, limits);
   const kept = (readDraft(keyOf(problem), restsOn(searches)) ?? {}) as Partial<Plan>;
   const sound = Object.entries(kept).filter(([key, value]) => key in first && (value !== null || key === "decision"));
   return { ...first, ...Object.fromEntries(sound) };
@@ -96,6 +100,7 @@ export function requestOf(
       minutes: amount(plan.minutes),
       "target score": amount(plan.target),
       "no gain in": amount(plan.noGainIn),
+      limits: limitsOf(plan.limits),
       workers: amount(plan.workers),
       seed: plan.seed || 0,
       starts: [],

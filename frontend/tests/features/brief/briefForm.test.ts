@@ -52,7 +52,11 @@ describe("the brief's form", () => {
       recorded: ["accuracy"],
       ...{ group: "a", time: "", fold: "", weight: "" },
     };
-    const form = formOf({ name: "P", brief } as unknown as TableProblem, data);
+    const form = formOf(
+      { name: "P", brief, judging: { limits: ["accuracy >= 0.5"] } } as unknown as TableProblem,
+      data,
+    );
+    expect(requestOf(form, data).limits).toEqual(["accuracy >= 0.5"]);
     expect(form).toEqual({
       name: "P",
       target: "t",
@@ -60,6 +64,7 @@ describe("the brief's form", () => {
       roles: { group: "a", time: "", fold: "", weight: "" },
       metric: "F1",
       recorded: ["accuracy"],
+      limits: "accuracy >= 0.5",
       positive: "yes",
       kind: "stratified",
       folds: 4,

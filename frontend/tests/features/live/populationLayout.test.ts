@@ -28,6 +28,7 @@ const points: Points = {
   standard_errors: [],
   seconds: [],
   ended_at: [],
+  keeps: [],
   values: { rate: [0.001, 0.0001, 0.1, 0.0001, 0.1, 0.05, 0.1] },
   fold_effects: [],
   complete: 0,

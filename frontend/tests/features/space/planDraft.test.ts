@@ -10,7 +10,7 @@ beforeEach(() => localStorage.clear());
 describe("the plan to begin with", () => {
   it("is that of the last search, with the next seed", () => {
     const last = searches[0]!;
-    const plan = firstPlan(searches);
+    const plan = firstPlan(searches, []);
     expect(plan).toMatchObject({
       ...{ strategy: last.asked.strategy, stopping: last.asked.early_stopping, settings: last.asked.stopping },
       ...{ trials: last.asked.trials, minutes: "", workers: last.asked.workers ?? "", seed: last.seed + 1 },
@@ -21,19 +21,27 @@ describe("the plan to begin with", () => {
       ...{ strategy: last.asked.strategy, "early stopping": last.asked.early_stopping, stopping: last.asked.stopping },
       ...{ trials: last.asked.trials, minutes: null, "target score": null, "no gain in": null, seed: last.seed + 1 },
     });
-    expect(firstPlan([])).toMatchObject({ strategy: "automatic", stopping: "automatic", trials: 60, seed: 1 });
+    expect(firstPlan([], [])).toMatchObject({ strategy: "automatic", stopping: "automatic", trials: 60, seed: 1 });
   });
 
   it("is a draft that survives a reload, but not another search; what was mistyped comes back as it was", () => {
-    const plan = { ...firstPlan(searches), trials: 17, minutes: NaN, decision: 3 };
+    const plan = { ...firstPlan(searches, []), trials: 17, minutes: NaN, decision: 3 };
     keepPlan(1, searches, plan);
-    expect(plannedBefore(1, searches)).toEqual({ ...plan, minutes: "" });
-    expect(plannedBefore(2, searches).trials, "of another problem").toBe(searches[0]!.asked.trials);
+    expect(plannedBefore(1, searches, [])).toEqual({ ...plan, minutes: "" });
+    expect(plannedBefore(2, searches, []).trials, "of another problem").toBe(searches[0]!.asked.trials);
     const newer = [{ ...searches[0]!, id: 99, asked: { ...searches[0]!.asked, trials: 8 } }, ...searches];
-    expect(plannedBefore(1, newer).trials).toBe(8);
+    expect(plannedBefore(1, newer, []).trials).toBe(8);
     localStorage.setItem("pellux-plan-1", "{not json");
-    expect(plannedBefore(1, searches).trials).toBe(searches[0]!.asked.trials);
+    expect(plannedBefore(1, searches, []).trials).toBe(searches[0]!.asked.trials);
   });
+});
+
+it("begins with the limits of the last plan, else with the problem's, and sends them one by one", () => {
+  expect(firstPlan([], ["recall >= 0.8", "model mb <= 2"]).limits).toBe("recall >= 0.8, model mb <= 2");
+  const last = { ...searches[0]!, asked: { ...searches[0]!.asked, limits: [] } };
+  expect(firstPlan([last], ["recall >= 0.8"]).limits, "none were wanted").toBe("");
+  const plan = { ...firstPlan(searches, []), limits: " predict ms <= 5 ,, recall >= 0.8\n" };
+  expect(requestOf(plan, "tree", "", null).plan?.limits).toEqual(["predict ms <= 5", "recall >= 0.8"]);
 });
 
 it("takes the plan's part of a proposed change", () => {

@@ -9,6 +9,7 @@ from dataclasses import asdict, dataclass, field, fields
 from typing import Any
 
 from pellux.core.errors import InvalidBrief
+from pellux.core.judging.limits import COSTS, read_limits
 from pellux.core.judging.metrics import BINARY, OURS, REGRESSION, TASKS, Metric, Metrics
 from pellux.core.judging.split_plans import STRATIFIED, STRATIFIED_GROUPED, SplitPlan
 
@@ -29,6 +30,8 @@ class Brief:
         The columns with these roles; empty where there is none. None of them is learnt from.
     recorded : tuple of str
         Metrics that are computed for every fit beside the one that decides.
+    limits : tuple of str
+        What the configuration that is chosen has to keep (`core/judging/limits.py`); a search may have others.
     metrics : Metrics
         Where its metrics are looked up; no part of what it says.
     """
@@ -46,6 +49,7 @@ class Brief:
     fold: str = ""
     weight: str = ""
     recorded: tuple[str, ...] = ()
+    limits: tuple[str, ...] = ()
     metrics: Metrics = field(default=OURS, compare=False, repr=False)
 
     def __post_init__(self) -> None:
@@ -65,6 +69,7 @@ class Brief:
         if self.target in self.features:
             raise InvalidBrief(f"{self.target} is the target and cannot be a feature too.", at="features")
         self._check_roles()
+        read_limits(self.limits, self.quantities, self.metric)
         if self.task == REGRESSION and self.split.kind in (STRATIFIED, STRATIFIED_GROUPED):
             raise InvalidBrief("Stratified folds need classes; use shuffled or grouped folds for a regression.", at="folds")
 
@@ -90,6 +95,11 @@ class Brief:
         return tuple(self.metrics.get(key) for key in self.recorded if key != self.metric)
 
     @property
+    def quantities(self) -> dict[str, bool]:
+        """What is measured of every fit and may be limited, each with whether larger is better."""
+        return {**dict.fromkeys(COSTS, False), **{m.key: m.larger_is_better for m in self.also}}
+
+    @property
     def positive(self) -> str | None:
         return self.classes[1] if self.task == BINARY else None
 
@@ -106,7 +116,7 @@ class Brief:
     @staticmethod
     def from_json(found: Mapping[str, Any], metrics: Metrics = OURS) -> Brief:
         split = SplitPlan(**found["split"])
-        lists = {name: tuple(found.get(name, ())) for name in ("features", "classes", "recorded")}
+        lists = {name: tuple(found.get(name, ())) for name in ("features", "classes", "recorded", "limits")}
         return Brief(**{**found, "split": split, **lists}, metrics=metrics)
 
     @property
@@ -114,4 +124,4 @@ class Brief:
         return hashlib.sha256(json.dumps(self.to_json(), sort_keys=True).encode()).hexdigest()
 
 
-_LATER = (*ROLES, "recorded", "repeats", "gap", "holdout_by")
+_LATER = (*ROLES, "recorded", "limits", "repeats", "gap", "holdout_by")

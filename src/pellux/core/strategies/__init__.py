@@ -39,6 +39,7 @@ from pellux.core.strategies.contract import (
     Suggest,
     Wait,
 )
+from pellux.core.strategies.keeping import ordered
 from pellux.core.strategies.known import Known, Placed
 from pellux.core.strategies.partial import Growth, Partial
 
@@ -59,6 +60,8 @@ class Entry:
         Scores matter to it; without, it is told only what was tried.
     modelled : bool
         Proposals are what a model of the score expects most of.
+    weighs_limits : bool
+        It has models of the limits; others are told of them by the order of the scores.
     first : function of (configuration, seeds, settings), or None
         A start value as an answer, where that is not just a suggestion.
     divide : function of (settings, Growing), or None
@@ -72,6 +75,7 @@ class Entry:
     heavy: bool = False
     learns: bool = True
     modelled: bool = False
+    weighs_limits: bool = False
     first: Callable[[Configuration, SeedStream, Any], Answer] | None = None
     divide: Callable[[Any, Growing], tuple[Any, int, tuple[int, ...]]] | None = None
 
@@ -89,6 +93,7 @@ class Entry:
         self, space: Space, history: History, pending: Sequence[Configuration], count: int, seeds: SeedStream, settings: Any
     ) -> Answer:
         """Its answer, whether it has settings or not."""
+        history = history if self.weighs_limits else ordered(history)
         if self.settings is NoSettings:
             return self.propose(space, history, pending, count, seeds)
         return self.propose(space, history, pending, count, seeds, settings)
@@ -124,6 +129,7 @@ STRATEGIES: dict[str, Entry] = {
         gaussian_process.propose,
         heavy=True,
         modelled=True,
+        weighs_limits=True,
     ),
     "parzen density": Entry(
         "Parzen density",
@@ -149,6 +155,7 @@ STRATEGIES: dict[str, Entry] = {
         "The Gaussian process that counts what a trial costs: goes where a second of training promises most, cheapest first.",
         gain_per_second.propose,
         heavy=True,
+        weighs_limits=True,
     ),
 }
 

@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from pellux.core.space import Choice, Space, Value, identity
 from pellux.core.strategies.even_spread import sobol
 from pellux.core.strategies.fresh import Taken
+from pellux.core.strategies.keeping import Keeping
 from pellux.core.strategies.regions import Region
 
 Array = NDArray[np.float64]
@@ -82,22 +83,27 @@ class Maximiser:
 
     Attributes
     ----------
+    best : float or None
+        None where nothing keeps the limits yet: then the chance of keeping them is all that counts.
     log_cost : array, shape (columns,), or None
         How much each feature column takes off, for instance its share in the logarithm of the cost.
+    keeping : Keeping or None
+        The chance of keeping the search's limits, by whose logarithm a gain is less.
     """
 
     def __init__(
         self,
         region: Region,
-        best: float,
+        best: float | None,
         tried: Taken,
         rng: Generator,
         *,
         climb: bool = True,
         noise: float = 0.0,
         log_cost: Array | None = None,
+        keeping: Keeping | None = None,
     ) -> None:
-        self._noise, self._log_cost = noise, log_cost
+        self._noise, self._log_cost, self._keeping = noise, log_cost, keeping
         self._posterior, self._coding, self._best = region.posterior, region.coding, best
         self._region, self._tried, self._rng, self._climbs = region, tried, rng, climb
         self._space: Space = region.coding.space
@@ -124,8 +130,7 @@ class Maximiser:
         for point in pool:
             configuration = self._space.decode(point)
             if identity(configuration) not in self._tried and self._space.fulfils(configuration):
-                mean, deviation = self._posterior.predict(self._coding.features(point[None]))
-                return Found(configuration, float(self._gain(mean, deviation)[0][0]))
+                return Found(configuration, float(self._worth(self._coding.features(point[None]))[0]))
         return NOTHING
 
     def least_known(self) -> Found:
@@ -135,7 +140,11 @@ class Maximiser:
             return NOTHING
         mean, deviation = self._posterior.predict(self._coding.features(candidates))
         hope = mean + HOPE * deviation
-        may = np.flatnonzero(hope >= min(self._best, float(np.quantile(hope, 1 - HOPEFUL))))
+        if self._keeping is not None:  # as likely to keep the limits as not, or as likely as any
+            chance = self._keeping.log_chance(self._coding.features(candidates))
+            hope = np.where(chance >= min(np.log(0.5), float(np.quantile(chance, 1 - HOPEFUL))), hope, -np.inf)
+        best = np.inf if self._best is None else self._best
+        may = np.flatnonzero(hope >= min(best, float(np.quantile(hope, 1 - HOPEFUL, method="higher"))))
         return self._first_untried(candidates[may[np.argsort(-deviation[may], kind="stable")]])
 
     def _improved(self, candidates: Array, order: NDArray[np.intp]) -> Array:
@@ -231,11 +240,27 @@ class Maximiser:
 
     def _values(self, points: Array) -> Array:
         features = self._coding.features(points)
-        mean, deviation = self._posterior.predict(features)
-        value = self._gain(mean, deviation)[0]
+        value = self._worth(features)
         return value if self._log_cost is None else value - features @ self._log_cost
 
+    def _worth(self, features: Array) -> Array:
+        """What is to be gained at points, by how likely they keep the limits."""
+        value = self._gain(*self._posterior.predict(features))[0] if self._best is not None else np.zeros(len(features))
+        return value if self._keeping is None else value + self._keeping.log_chance(features)
+
+    def _worth_with_slopes(self, features: Array, columns: int) -> tuple[Array, Array]:
+        value, slopes = np.zeros(len(features)), np.zeros((len(features), columns))
+        if self._best is not None:
+            mean, deviation, by_mean, by_deviation = self._posterior.predict_with_slopes(features, columns)
+            value, on_mean, on_deviation = self._gain(mean, deviation)
+            slopes = on_mean[:, None] * by_mean + on_deviation[:, None] * by_deviation
+        if self._keeping is not None:
+            chance, more = self._keeping.with_slopes(features, columns)
+            value, slopes = value + chance, slopes + more
+        return value, slopes
+
     def _gain(self, mean: Array, deviation: Array) -> tuple[Array, Array, Array]:
+        assert self._best is not None
         value, by_mean, by_deviation = log_expected_improvement(mean, deviation, self._best)
         if self._noise <= 0:
             return value, by_mean, by_deviation
@@ -265,9 +290,7 @@ class Maximiser:
 
         def objective(x: Array) -> tuple[float, Array]:
             features[:, :columns][free] = x
-            mean, deviation, by_mean, by_deviation = self._posterior.predict_with_slopes(features, columns)
-            value, on_mean, on_deviation = self._gain(mean, deviation)
-            gradient = on_mean[:, None] * by_mean + on_deviation[:, None] * by_deviation
+            value, gradient = self._worth_with_slopes(features, columns)
             if self._log_cost is not None:
                 value, gradient = value - features @ self._log_cost, gradient - self._log_cost[:columns]
             return -float(value.sum()), -gradient[free]

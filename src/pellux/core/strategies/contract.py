@@ -14,6 +14,7 @@ from typing import Protocol
 
 import numpy as np
 
+from pellux.core.judging.limits import kept
 from pellux.core.space import Configuration, Space, Value, identity
 
 SHARED = 2**33  # a stream of its own beside those of the proposals
@@ -59,6 +60,8 @@ class Observation:
         How much of the folds that rests on.
     number, rung, member : int
         Its number in the search, the rung it reached and, in a population, whose it is.
+    slack : tuple of float
+        By how much it keeps each limit of the search, NaN where that was not measured; empty in a search without limits.
     """
 
     configuration: Configuration
@@ -71,6 +74,12 @@ class Observation:
     number: int = 0
     rung: int = 0
     member: int = 0
+    slack: tuple[float, ...] = ()
+
+    @property
+    def keeps(self) -> bool:
+        """Whether it keeps all limits of the search."""
+        return kept(self.slack)
 
     @cached_property
     def identity(self) -> str:

@@ -5,7 +5,8 @@ trials are believed to score what the model expects of them (Ginsbourger et al. 
 another basin than the incumbent's: plain expected improvement polishes the first basin it finds, although a rival that
 it left half-climbed may be higher. One that climbs too slowly to catch up is abandoned. Once the incumbent's basin has
 next to nothing left to gain, most proposals go elsewhere: where there are choices to other options, the least tried
-first and at first not to the ends of their numbers.
+first and at first not to the ends of their numbers. Limits are modelled beside the score: what is to be gained counts by the chance
+of keeping them, and while nothing keeps them that chance is all that counts (`keeping.py`).
 """
 
 from __future__ import annotations
@@ -25,6 +26,7 @@ from pellux.core.strategies.basins import tops
 from pellux.core.strategies.contract import Answer, History, Observation, SeedStream
 from pellux.core.strategies.evidence import Evidence, gather, kept
 from pellux.core.strategies.fresh import Taken, one_by_one, taken
+from pellux.core.strategies.keeping import Keeping, limited
 from pellux.core.strategies.regions import Everywhere, Inside, OutsideBasins, Region, Surroundings
 from pellux.core.surrogates.coding import Coding
 from pellux.core.surrogates.gaussian_process import Posterior, fit
@@ -159,17 +161,35 @@ class _Proposal:
         model = believe(space, known, pending, design)
         self._points, self._features = model.evidence.points, model.features
         self._posterior, self._expected = model.posterior, model.expected
-        self._order = np.argsort(-self._expected, kind="stable")
+        self._measured = len(self._points) - len(pending)
+        self._keeping = self._limits(design) if limited(self._known) else None
+        self._keeps = self._kept()
+        self._order = np.lexsort((-self._expected, ~self._keeps))
         self._highest = float(self._expected[self._order[0]])
         self._least = _least(model.evidence)
-        self._measured = len(self._points) - len(pending)
         noise = self._posterior.hyperparameters.noise
         self._tie = float(TIE * np.sqrt(noise))
         self._noise = float(np.sqrt(noise)) if design.noise and noise > PLAIN else 0.0
         self._log_cost = _log_cost(space, self._known) if design.thrift else None
 
+    def _limits(self, design: Design) -> Keeping | None:
+        measured = [place for place, o in enumerate(self._known) if o.slack]
+        return Keeping.of(self._coding, self._features[measured], [self._known[place] for place in measured], design.kinds)
+
+    def _kept(self) -> Mask:
+        """Whether each point keeps the limits, as measured; what is pending, as is likelier."""
+        found = np.array([o.keeps and (bool(o.slack) or self._keeping is None) for o in self._known], dtype=bool)
+        if not self._pending:
+            return found
+        waiting = self._features[self._measured :]
+        likely = self._keeping.log_chance(waiting) > np.log(0.5) if self._keeping else np.ones(len(waiting), dtype=bool)
+        return np.concatenate([found, likely])
+
     def configuration(self) -> dict[str, Value] | None:
         """From everywhere or from a rival basin, whichever has its turn and something left to gain."""
+        if self._keeping is not None and not self._keeps.any():
+            order = np.argsort(-self._keeping.log_chance(self._features), kind="stable")
+            return self._maximiser(Everywhere(self._posterior, self._coding), None).best(self._points[order]).configuration
         every = self._design.period(self._coding)
         rivals_turn = bool(every) and self._seeds.number % every == every - 1
         if rivals_turn:
@@ -251,14 +271,15 @@ class _Proposal:
         rim = RIM * (1 - len(held) / (KNOWN * active)) if active else 0.0
         return Inside(region, rim) if rim > 0 else region
 
-    def _maximiser(self, region: Region, best: float) -> Maximiser:
+    def _maximiser(self, region: Region, best: float | None) -> Maximiser:
         return Maximiser(
-            region, best, self._tried, self._seeds.own(), climb=self._design.climb, noise=self._noise, log_cost=self._log_cost
-        )
+            region, best, self._tried, self._seeds.own(), climb=self._design.climb, noise=self._noise, log_cost=self._log_cost,
+            keeping=self._keeping,
+        )  # fmt: skip
 
     def _rivals(self) -> list[Region]:
         """The surroundings of basins beside the incumbent's; of options the least tried first, else in random order."""
-        found = tops(self._posterior, self._coding, self._features, self._expected, self._order)
+        found = tops(self._posterior, self._coding, self._features, self._expected, self._order[: int(self._keeps.sum()) or None])
         regions: list[Region] = []
         for chosen in range(1, len(found)):
             others = [top for place, top in enumerate(found) if place != chosen]

@@ -45,6 +45,8 @@ class Partial:
         A trial's state; 'parked' and 'running' ones may have results.
     number, rung, member : int
         Its number, the rung it has reached, and its member of the population.
+    slack : tuple of float
+        By how much what is measured of it so far keeps each limit; see `Observation`.
     """
 
     configuration: Configuration
@@ -55,6 +57,7 @@ class Partial:
     rung: int = 0
     member: int = 0
     partial_scores: tuple[float | None, ...] = field(default=())
+    slack: tuple[float, ...] = ()
     _settled: dict[int, Observation | None] = field(default_factory=dict, init=False, compare=False, repr=False)
 
     @cached_property
@@ -173,4 +176,6 @@ def _over_folds(trial: Partial, folds: int, effects: Array) -> Observation:
 
 
 def _observation(trial: Partial, scores: tuple[float | None, ...], state: str) -> Observation:
-    return Observation(trial.configuration, scores, trial.seconds, state, number=trial.number, rung=trial.rung, member=trial.member)
+    return Observation(
+        trial.configuration, scores, trial.seconds, state, number=trial.number, rung=trial.rung, member=trial.member, slack=trial.slack
+    )  # fmt: skip

@@ -10,6 +10,7 @@ from dataclasses import asdict, dataclass, field, replace
 from typing import Any
 
 from pellux.core.errors import InvalidPlan
+from pellux.core.judging.limits import FIT_SECONDS, MODEL_MB, read_limits
 from pellux.core.objective import Holds
 
 PROGRAM, FUNCTION, OUTSIDE = "program", "function", "outside"
@@ -59,6 +60,8 @@ class CodeBrief:
         Further metrics that are written down.
     smaller : tuple of str
         Those of them of which less is better.
+    limits : tuple of str
+        What the configuration that is chosen has to keep; a search may have others.
     final : bool
         Whether a program can train on everything, with `all` for a fold.
     files : tuple of str
@@ -87,6 +90,7 @@ class CodeBrief:
     files: tuple[str, ...] = ()
     fingerprint: str = ""
     space: str = ""
+    limits: tuple[str, ...] = ()
 
     def __post_init__(self) -> None:
         if not 1 <= self.folds <= MOST_FOLDS:
@@ -99,6 +103,12 @@ class CodeBrief:
             raise InvalidPlan("What grows has 2 or more of it in all.", at="brief.grows.most")
         if self.pick_out:
             check_pattern(self.pick_out)
+        read_limits(self.limits, self.quantities, self.metric)
+
+    @property
+    def quantities(self) -> dict[str, bool]:
+        """What is measured of every fit and may be limited, each with whether larger is better."""
+        return {**dict.fromkeys((FIT_SECONDS, MODEL_MB), False), **{name: name not in self.smaller for name in self.recorded}}
 
     @property
     def label(self) -> str:
@@ -115,13 +125,16 @@ class CodeBrief:
         return self.grows.most if self.grows else 1
 
     def to_json(self) -> dict[str, Any]:
+        """Limits are left out where there are none, so that problems of earlier versions stay what they are."""
         found: dict[str, Any] = json.loads(json.dumps(asdict(self)))
+        if not found["limits"]:
+            del found["limits"]
         return found
 
     @staticmethod
     def from_json(found: Mapping[str, Any]) -> CodeBrief:
         known = {name: value for name, value in found.items() if name in CodeBrief.__dataclass_fields__}
-        for name in ("runs", "recorded", "smaller", "files"):
+        for name in ("runs", "recorded", "smaller", "files", "limits"):
             known[name] = tuple(known.get(name, ()))
         grows = known.get("grows")
         known["grows"] = Growing(**{**grows, "may_change": tuple(grows["may_change"])}) if grows else None

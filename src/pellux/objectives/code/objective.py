@@ -103,7 +103,8 @@ class CodeObjective:
     def judging(self) -> Judging:
         brief = self.brief
         return Judging(
-            brief.metric, brief.larger_is_better, brief.folds, brief.folds, also=brief.recorded, seed=brief.seed, rows=False
+            brief.metric, brief.larger_is_better, brief.folds, brief.folds, also=brief.recorded, seed=brief.seed, rows=False,
+            quantities=brief.quantities, limits=brief.limits,
         )  # fmt: skip
 
     @property

@@ -14,15 +14,17 @@ import numpy as np
 
 from pellux.core.errors import FileGone
 from pellux.core.judging import Brief
+from pellux.core.judging.limits import PREDICT_MS
 from pellux.core.objective import FitContext, FitFailed, FitOrder, FitResult, Terms, Unavailable
 from pellux.core.reasons import because
 from pellux.core.stopping import ITERATIONS, ROWS
 from pellux.objectives.tabular import checkpoints
-from pellux.objectives.tabular.fitting import fit_fold, model_bytes
-from pellux.objectives.tabular.fold_data import FoldData
+from pellux.objectives.tabular.fitting import Fitted, fit_fold, model_bytes
+from pellux.objectives.tabular.fold_data import FoldData, PreparedFold
 from pellux.objectives.tabular.growing import Progress, Tending, grow_fold
 from pellux.objectives.tabular.learners.settings import Learner
 from pellux.objectives.tabular.own.declared import catalogue_of
+from pellux.objectives.tabular.prediction_time import predict_ms
 from pellux.objectives.tabular.prefixes import Prefixes
 from pellux.objectives.tabular.preparation import steps_of
 from pellux.tables.files import FOLDS, array
@@ -81,8 +83,14 @@ class TabularEvaluator:
             raise FitFailed(missed, fitted.warnings)
         return FitResult(
             fitted.score, context.clock() - begun, fitted.predict_seconds, fitted.warnings, fitted.predictions, size,
-            recorded=fitted.recorded,
+            recorded=self._recorded(fitted, fold, context),
         )  # fmt: skip
+
+    def _recorded(self, fitted: Fitted, fold: PreparedFold, context: FitContext) -> Mapping[str, float]:
+        """Scores by other metrics, and how long the model predicts where the search has a limit on that."""
+        if PREDICT_MS not in self.terms.limited:
+            return fitted.recorded
+        return {**fitted.recorded, PREDICT_MS: predict_ms(fitted.model, fold.test, self.brief, context.clock)}
 
     def _grow(self, order: FitOrder, chosen: Learner, context: FitContext) -> FitResult:
         """A fit that goes on from its checkpoint, tells its scores as they come, and leaves a checkpoint behind."""
@@ -103,7 +111,7 @@ class TabularEvaluator:
         return FitResult(
             curve[-1][1], fitted.seconds, fitted.predict_seconds, (*keeping.complaints, *fitted.warnings),
             model_bytes=model_bytes(fitted.model) if order.fold == 0 else None, curve=curve, checkpoint_bytes=size,
-            recorded=fitted.recorded,
+            recorded=self._recorded(fitted, fold, context),
         )  # fmt: skip
 
 

@@ -60,13 +60,13 @@ class Candidates:
         known = self.costs.get(trial.id)
         measured = known.of(cost) if known else None
         return Candidate(
-            tuple(sign * score for score in trial.scores if score is not None), trial.rank_score or 0.0, trial.standard_error,
+            tuple(sign * score for score in trial.scores if score is not None), sign * (trial.mean or 0.0), trial.standard_error,
             float("inf") if measured is None else float(measured),
         )  # fmt: skip
 
 
 def gather(workspace: Workspace, session: Session, problem_id: int, search_id: int | None = None) -> Candidates:
-    """The best scored trials of a problem (at most 500), all shortlisted ones and the baselines, best first."""
+    """The best scored trials of a problem (at most 500), all shortlisted ones and the baselines: best first, what breaks a limit last."""
     problem = get_problem(session, problem_id)
     found = {
         trial.id: trial
@@ -77,7 +77,8 @@ def gather(workspace: Workspace, session: Session, problem_id: int, search_id: i
         )
         for trial in some
     }
-    ranked = sorted(found.values(), key=lambda t: (-(t.rank_score or 0.0), t.id))
+    sign = workspace.objective(problem).judging.sign
+    ranked = sorted(found.values(), key=lambda t: (t.keeps is False, -sign * (t.mean or 0.0), t.id))
     searches = {s.id: s for s in runs.searches_of(session, problem_id, kinds=runs.RANKED)}
     objective = workspace.objective(problem)
     tested = objective.tested()

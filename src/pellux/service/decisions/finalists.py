@@ -77,11 +77,13 @@ def usual_region(judging: Judging, leader: Trial | None) -> float:
 
 def _admitted(workspace: Workspace, measures: Measures, problem: Problem, field: Candidates, query: FinalistsQuery) -> set[int]:
     if query.limit_on is None or query.limit is None:
-        return {t.id for t in field.trials}
+        return {t.id for t in field.trials if t.keeps is not False}
     values = values_of(workspace, problem, field.trials, field.costs, query.limit_on)
     if measures.larger_is_better(query.limit_on):
-        return {trial_id for trial_id, value in values.items() if value >= query.limit}
-    return {trial_id for trial_id, value in values.items() if value <= query.limit}
+        kept = {trial_id for trial_id, value in values.items() if value >= query.limit}
+    else:
+        kept = {trial_id for trial_id, value in values.items() if value <= query.limit}
+    return kept - {t.id for t in field.trials if t.keeps is False}
 
 
 def _shown(field: Candidates, top: int, named: set[int]) -> list[Trial]:

@@ -99,7 +99,7 @@ def _chosen(workspace: Workspace, session: Session, problem: Problem, objective:
         search = runs.get_search(session, trial.search_id)
         if learner_of(objective, search, trial) in learners:
             found[trial.id] = trial, search
-    return sorted(found.values(), key=lambda one: (-(one[0].rank_score or 0.0), one[0].id))
+    return sorted(found.values(), key=lambda one: (one[0].rank_score is None, -(one[0].rank_score or 0.0), one[0].id))
 
 
 def rejudged(session: Session, problem_id: int) -> dict[int, Rejudged]:

@@ -7,9 +7,11 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from pellux.core.judging import mean, standard_error
+from pellux.core.judging.limits import Limit, kept
 from pellux.core.objective import Objective, Points
 from pellux.core.reasons import NONE, Reason
 from pellux.core.stopping import ITERATIONS, ROWS, Ladder
+from pellux.engine.limiting import measured, slack
 from pellux.engine.messages import Save, SaveFit, SavePoints, SaveSearch, SaveTrial
 from pellux.engine.model import Fit, Trial
 from pellux.engine.states import FitState, TrialState
@@ -73,6 +75,8 @@ class Whose:
         Whether a score freezes nothing: the problem is frozen already, or this run does not count.
     keep_predictions : bool
         Whether anything will be computed from what its trials predict.
+    limits : tuple of Limit
+        What its trials have to keep.
     """
 
     search_id: int
@@ -80,6 +84,7 @@ class Whose:
     run: ledger.RunKind
     frozen: bool = False
     keep_predictions: bool = True
+    limits: tuple[Limit, ...] = ()
 
 
 class SearchRecorder:
@@ -131,7 +136,7 @@ class SearchRecorder:
                 batch.predictions.append({**key, "data": then.predictions})
             fit = trial.fits[fold]
             if fit.outcome is not None:
-                outcome = fit.outcome._replace(recorded=then.recorded)
+                outcome = fit.outcome._replace(recorded={**fit.outcome.recorded, **then.recorded})
                 batch.fits[fit.trial, fit.fold, fit.rung] = fit._replace(outcome=outcome)
 
     def _note_points(self, batch: _Batch, save: SavePoints) -> None:
@@ -188,6 +193,8 @@ class SearchRecorder:
         scored = trial.state is TrialState.SCORED
         scores = [score for score in trial.scores if score is not None]
         average = mean(scores) if scored else None
+        keep = self._whose.limits if trial.state.ended else ()
+        keeps = kept(slack(trial, keep)) if keep and scored else None
         return {
             "search_id": self._search_id,
             "number": trial.number,
@@ -198,7 +205,7 @@ class SearchRecorder:
             "scores": trial.scores,
             "mean": average,
             "standard_error": standard_error(scores, self._work.per_repeat) if scored else None,
-            "rank_score": None if average is None else self._objective.judging.sign * average,
+            "rank_score": None if average is None or keeps is False else self._objective.judging.sign * average,
             "seconds": trial.seconds,
             "seen": trial.seen,
             "pending": trial.pending,
@@ -214,6 +221,8 @@ class SearchRecorder:
             "parent": trial.parent,
             "share": self._work.share(trial),
             "goal": trial.goal,
+            "measured": measured(trial, keep) if keep else None,
+            "keeps": keeps,
         }
 
     def _fit_row(self, fit: Fit) -> dict[str, Any]:
@@ -258,4 +267,5 @@ def _told(row: dict[str, Any]) -> ledger.TrialChanged:
         "standard_error": row["standard_error"], "seconds": row["seconds"], "seen": row["seen"], "pending": row["pending"],
         "created_at": row["created_at"], "ended_at": row["ended_at"], "bracket": row["bracket"], "rung": row["rung"],
         "best_iteration": row["best_iteration"], "parent": row["parent"], "member": row["cohort"], "share": row["share"],
+        "measured": row["measured"], "keeps": row["keeps"],
     }  # fmt: skip

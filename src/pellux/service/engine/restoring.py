@@ -15,7 +15,11 @@ def restored(session: Session, search_id: int) -> list[Trial]:
     trials = {row.number: _trial(row) for row in trials_of(session, search_id)}
     for row in fits_of(session, search_id):
         state = FitState(row.state)
-        outcome = Outcome(state, row.score, row.seconds, row.predict_seconds, row.reason) if state.ended else None
+        outcome = None
+        if state.ended:
+            outcome = Outcome(
+                state, row.score, row.seconds, row.predict_seconds, row.reason, model_bytes=row.model_bytes, recorded=row.recorded
+            )
         # A fit that ran when the engine died did not lose a worker of its own making: the attempt does not count.
         attempt = row.attempt if state.ended else max(row.attempt - 1, 0)
         fit = Fit(row.trial, row.fold, state, attempt, row.lane, row.started_at, row.ended_at, outcome, row.rung)
@@ -34,5 +38,5 @@ def _trial(row: StoredTrial) -> Trial:
         row.number, row.configuration, row.origin, TrialState(row.state), row.reason, row.seen, row.pending, row.created_at,
         row.ended_at, learner=row.learner, source=row.source_id, bracket=row.bracket, cohort=row.cohort, rung=row.rung,
         results={int(rung): tuple(scores) for rung, scores in row.results.items()}, best_iteration=row.best_iteration,
-        parent=row.parent, goal=row.goal,
+        parent=row.parent, goal=row.goal, measured=row.measured,
     )  # fmt: skip

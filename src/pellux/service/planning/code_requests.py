@@ -7,7 +7,7 @@ from typing import Annotated, Any
 
 from pydantic import BeforeValidator, Field, model_validator
 
-from pellux.service.planning.request import Request, Seed
+from pellux.service.planning.request import LimitText, Request, Seed
 
 
 def _as_typed(value: Any) -> Any:
@@ -82,6 +82,11 @@ class CodeBriefRequest(Request):
     judged_by: JudgedBy = Field(alias="judged by")
     recorded: list[RecordedMetric] = Field(
         [], max_length=30, description="Further metrics that are written down, names or with their direction."
+    )
+    limits: list[LimitText] = Field(
+        [],
+        max_length=20,
+        description="What the chosen configuration has to keep: 'predict ms <= 5', 'recall >= 0.8'. A search may have others.",
     )
     folds: int = Field(1, ge=1, le=1000, description="How many fits a trial has; a fold is a number to the code, from 0.")
     grows: GrowsRequest | None = None

@@ -7,6 +7,7 @@ from dataclasses import asdict, dataclass
 from typing import Any
 
 from pellux.core.errors import Conflict, InvalidPlan, NotFound
+from pellux.core.judging.limits import Limit
 from pellux.core.objective import Judging, Objective
 from pellux.core.settings import settings_of
 from pellux.core.space import Counting, Space, Value, parse, write
@@ -42,6 +43,7 @@ class Checked:
     trials: int  # no more than the space holds
     workers: int
     stopping: Resolved
+    limits: tuple[Limit, ...] = ()
 
 
 def check_search(objective: Objective, request: SearchRequest, telling: Callable[[], float | None] = lambda: None) -> Checked:
@@ -65,7 +67,10 @@ def check_search(objective: Objective, request: SearchRequest, telling: Callable
             raise InvalidPlan(
                 f"{len(first)} starts are more than the {settings.members} members of the population.", at="plan.starts"
             )
-    return Checked(space, picked, settings, first, trials, plan.workers or default_workers(objective.holds.cores), stopping)
+    return Checked(
+        space, picked, settings, first, trials, plan.workers or default_workers(objective.holds.cores), stopping,
+        objective.judging.limited(plan.limits),
+    )  # fmt: skip
 
 
 def check_holds(workspace: Workspace, objective: Objective, wanted: int | None, at: str = "plan.workers") -> int:
@@ -194,5 +199,5 @@ def draft(workspace: Workspace, problem_id: int, request: SearchRequest, *, plan
 
 def _kept_plan(request: SearchRequest, found: Checked) -> dict[str, Any]:
     """The plan as it is kept: where trials go on from each other their number follows from members and intervals."""
-    plan = request.plan.model_dump(by_alias=True)
+    plan = {**request.plan.model_dump(by_alias=True), "limits": [limit.text for limit in found.limits]}
     return {**plan, "trials": found.trials} if strategy(found.strategy.key).continues else plan

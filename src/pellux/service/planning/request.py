@@ -25,6 +25,7 @@ def _parts(value: Any) -> Iterator[Any]:
         yield value
 
 
+LimitText = Annotated[str, Field(min_length=1, max_length=200)]
 Tag = Annotated[str, Field(min_length=1, max_length=60)]
 Tags = Annotated[list[Tag], Field(max_length=50)]
 

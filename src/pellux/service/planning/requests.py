@@ -12,7 +12,7 @@ from pydantic import Tag as Branch
 from pellux.core.errors import InvalidPlan
 from pellux.core.judging import REGRESSION, SplitPlan
 from pellux.service.planning.code_requests import CodeBriefRequest
-from pellux.service.planning.request import Request, Seed, Tag, Tags
+from pellux.service.planning.request import LimitText, Request, Seed, Tag, Tags
 
 BRANCHES = ("table", "code")  # kinds of briefs; they stand in the places of errors
 R = TypeVar("R", bound=Request)
@@ -30,6 +30,11 @@ class BriefRequest(Request):
     features: list[str] | None = Field(None, description="Columns to learn from; all others by default.")
     ignore: list[str] = Field([], description="Columns to leave out.")
     recorded: list[str] = Field([], max_length=30, description="Metrics recorded for every fit beside the one that decides.")
+    limits: list[LimitText] = Field(
+        [],
+        max_length=20,
+        description="What the chosen configuration has to keep: 'predict ms <= 5', 'recall >= 0.8'. A search may have others.",
+    )
     group: str | None = Field(None, description="The column that names what recurs; its rows stay in one fold.")
     time: str | None = Field(None, description="The column that says when, for folds or a holdout ordered in time.")
     weight: str | None = Field(None, description="The column that says how much a row counts, in learning and in judging.")
@@ -86,6 +91,11 @@ class SettingsRequest(Request):
     )
     no_gain_in: int | None = Field(
         None, ge=1, alias="no gain in", description="No further trial begins after so many trials without a better one."
+    )
+    limits: list[LimitText] | None = Field(
+        None,
+        max_length=20,
+        description="What a trial has to keep to count as the best, such as 'predict ms <= 5'; the brief's where left out.",
     )
     workers: int | None = Field(None, ge=1, le=256, description="Worker processes; all cores by default.")
     seed: Seed = 1

@@ -82,6 +82,7 @@ def frame(table: Table, request: BriefRequest, metrics: Metrics = OURS) -> Frame
         split=_split(table, request, task),
         seed=request.seed,
         recorded=tuple(dict.fromkeys(request.recorded)),
+        limits=tuple(request.limits),
         metrics=metrics,
         **{role: getattr(request, role) or "" for role in ROLES},
     )

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from bisect import bisect_right
+from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
@@ -28,6 +29,7 @@ from pellux.service.problems.schemas import (
     JudgingView,
     PreviewView,
     ProblemView,
+    QuantityView,
     ReadingView,
     SplitView,
 )
@@ -76,6 +78,7 @@ def preview(workspace: Workspace, request: BriefRequest) -> PreviewView:
     framed = frame(table, request, workspace.catalogue.metrics)
     return PreviewView(
         brief=brief_view(framed.brief),
+        quantities=quantity_views(framed.brief.quantities),
         split=SplitView(**draw_split(framed)),
         suited_metrics=[m.key for m in workspace.catalogue.metrics.of_task(framed.brief.task)],
         suited_learners=[
@@ -174,10 +177,15 @@ def _view(workspace: Workspace, session: Session, problem: Problem) -> ProblemVi
     )  # fmt: skip
 
 
+def quantity_views(quantities: Mapping[str, bool]) -> list[QuantityView]:
+    return [QuantityView(measure=measure, larger_is_better=larger) for measure, larger in quantities.items()]
+
+
 def judging_view(judging: Judging) -> JudgingView:
     return JudgingView(
         metric=judging.metric, metric_label=judging.label, larger_is_better=judging.larger_is_better, folds=judging.folds,
-        fits=judging.fits, seed=judging.seed, recorded=list(judging.also),
+        fits=judging.fits, seed=judging.seed, recorded=list(judging.also), limits=list(judging.limits),
+        quantities=quantity_views(judging.quantities),
     )  # fmt: skip
 
 
@@ -202,7 +210,7 @@ def _spark(session: Session, problem_id: int) -> list[float]:
     keep = max(1, -(-count // SPARK))
     places = [*range(0, count, keep), *([count - 1] if count and (count - 1) % keep else [])]
     starts = [place for place, _ in rose]
-    return [rose[bisect_right(starts, place) - 1][1] for place in places]
+    return [rose[at - 1][1] for place in places if (at := bisect_right(starts, place))]
 
 
 def stored_brief(workspace: Workspace, problem_id: int) -> Brief:

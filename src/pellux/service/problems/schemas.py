@@ -220,8 +220,16 @@ class HelpView(View):
     text: str
 
 
+class QuantityView(View):
+    """Something that is measured of every fit and may be limited."""
+
+    measure: str
+    larger_is_better: bool
+
+
 class PreviewView(View):
     brief: BriefView
+    quantities: list[QuantityView]
     split: SplitView
     suited_metrics: list[str]
     suited_learners: list[str]
@@ -247,6 +255,8 @@ class JudgingView(View):
     fits: int
     seed: int
     recorded: list[str]
+    quantities: list[QuantityView]
+    limits: list[str] = Field(description="What every search of it has to keep that says nothing else.")
 
 
 class ProblemView(View):

@@ -135,13 +135,23 @@ class AskedView(View):
     minutes: float | None
     target_score: float | None
     no_gain_in: int | None
+    limits: list[str] | None
     workers: int | None
     seed: int
     warm_start: str | list[int]
 
 
+class LimitView(View):
+    """`text` is the limit as people write it."""
+
+    text: str
+    measure: str
+    at_least: bool
+    bound: float
+
+
 class SearchView(View):
-    """`asked` is the plan as it was asked for, to begin the next one with; `baseline` is the best of the problem."""
+    """`keeping` is how many scored trials keep all limits, null without limits; `asked` is the plan as it was asked for, to begin the next one with; `baseline` is the best of the problem."""
 
     id: int
     problem_id: int
@@ -160,6 +170,8 @@ class SearchView(View):
     warm_start: str | list[int]
     target_score: float | None
     no_gain_in: int | None
+    limits: list[LimitView]
+    keeping: int | None
     early_stopping: str
     stopping: StoppingView
     budget_trials: int
@@ -211,6 +223,8 @@ class TrialRow(View):
     parent: int | None
     member: int
     share: float
+    measured: dict[str, float] | None = Field(description="Means over folds of the quantities that its search has limits on.")
+    keeps: bool | None = Field(description="Whether it keeps all limits of its search; null where there are none.")
 
 
 class PageQuery(Request):
@@ -278,7 +292,18 @@ class KeptFile(View):
     shown: str
 
 
+class KeptLimit(View):
+    """A limit beside what was measured of a trial; `error` is the standard error over its folds."""
+
+    text: str
+    measure: str
+    measured: float | None
+    error: float | None
+    keeps: bool | None
+
+
 class TrialDetail(TrialRow):
+    limits: list[KeptLimit]
     search_number: int
     problem_id: int
     learner: str
@@ -321,6 +346,7 @@ class PointsView(View):
     standard_errors: list[float | None]
     seconds: list[float]
     ended_at: list[float | None]
+    keeps: list[bool | None]
     values: dict[str, list[ScalarValue | None]]
     fold_effects: list[float]  # by how much each fold lies above a trial's mean, of the trials that have all folds
     complete: int  # how many of these there are

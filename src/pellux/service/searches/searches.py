@@ -153,6 +153,8 @@ def summary(engine: Engine, search_id: int) -> dict[str, Any]:
         "fits": {"run": view.fits.run, "spared": view.fits.spared},
         "baseline": None,
         "best": None,
+        "limits": [limit.text for limit in view.limits],
+        "keeping": view.keeping,
         "seconds": view.active_seconds,
         "busy_seconds": view.busy_seconds,
         "workers": view.workers,

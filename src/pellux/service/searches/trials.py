@@ -12,8 +12,10 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 
 from pellux.core.errors import InvalidPlan
-from pellux.core.judging import mean
+from pellux.core.judging import mean, standard_error
 from pellux.core.judging.fold_effects import fold_effects
+from pellux.core.judging.limits import FIT_SECONDS, MODEL_MB
+from pellux.core.objective import Judging
 from pellux.core.space import Value, parse
 from pellux.objectives.code.brief import KINDS as CODE
 from pellux.objectives.code.brief import PROGRAM, CodeBrief
@@ -24,6 +26,7 @@ from pellux.service.searches.lookups import final_settings, learner_of, whose
 from pellux.service.searches.schemas import (
     FitDetail,
     FitView,
+    KeptLimit,
     FoldCurve,
     LaneDevices,
     LanesView,
@@ -54,7 +57,7 @@ def trial_row(trial: Trial) -> TrialRow:
         mean=trial.mean, standard_error=trial.standard_error, seconds=trial.seconds, seen=trial.seen, pending=trial.pending,
         created_at=trial.created_at, ended_at=trial.ended_at, note=trial.note, tags=trial.tags, shortlisted=trial.shortlisted,
         bracket=trial.bracket, rung=trial.rung, best_iteration=trial.best_iteration, parent=trial.parent, member=trial.cohort,
-        share=trial.share,
+        share=trial.share, measured=trial.measured, keeps=trial.keeps,
     )  # fmt: skip
 
 
@@ -94,7 +97,7 @@ def _page(
     rows = [
         PagedTrial(
             **trial_row(trial).model_dump(), search_number=numbers[trial.search_id],
-            recorded=recorded.get((trial.search_id, trial.number), {}),
+            recorded={**(trial.measured or {}), **recorded.get((trial.search_id, trial.number), {})},
         )
         for trial in found
     ]  # fmt: skip
@@ -111,14 +114,14 @@ def points(workspace: Workspace, search_id: int) -> PointsView:
         rows = trials.points(session, search_id)
         newest = trials.newest_scores(session, search_id, MOST_FOR_EFFECTS)
     complete = [[s for s in scores if s is not None] for scores in newest if None not in scores]
-    columns: Any = list(zip(*rows, strict=True)) if rows else [()] * 9
+    columns: Any = list(zip(*rows, strict=True)) if rows else [()] * 10
     *columns, texts = (list(c) for c in columns)
-    numbers, ids, states, origins, means, errors, seconds, ended_at = columns
+    numbers, ids, states, origins, means, errors, seconds, ended_at, keeps = columns
     configurations = json.loads(f"[{','.join(texts)}]")  # all in one go: far faster than row by row
     names = list(dict.fromkeys(name for c in configurations for name in c))
     return PointsView.model_construct(
         numbers=numbers, ids=ids, states=states, origins=origins, means=means, standard_errors=errors, seconds=seconds,
-        ended_at=ended_at, values={name: [c.get(name) for c in configurations] for name in names},
+        ended_at=ended_at, keeps=keeps, values={name: [c.get(name) for c in configurations] for name in names},
         fold_effects=[float(e) for e in fold_effects(complete, max(map(len, complete), default=0))], complete=len(complete),
     )  # fmt: skip
 
@@ -158,8 +161,8 @@ def trial_detail(workspace: Workspace, trial_id: int) -> TrialDetail:
     model = {name: trial.configuration[name] for name in ("model",) if name in trial.configuration}
     growth = objective.configurable(key).growth
     return TrialDetail(
-        **trial_row(trial).model_dump(), search_number=search.number, problem_id=problem.id, learner=key,
-        metric_label=objective.judging.label, seed=SettingsRequest.model_validate(search.plan).seed,
+        **trial_row(trial).model_dump(), limits=_limits(objective.judging, search, trial, kept), search_number=search.number,
+        problem_id=problem.id, learner=key, metric_label=objective.judging.label, seed=SettingsRequest.model_validate(search.plan).seed,
         fits=[
             FitDetail(**_fit_fields(f), predict_seconds=f.predict_seconds, log=f.log, warnings=f.warnings, recorded=f.recorded)
             for f in kept
@@ -174,6 +177,31 @@ def trial_detail(workspace: Workspace, trial_id: int) -> TrialDetail:
         ],
         command=_command(problem, search, trial.configuration), kept=kept_files(workspace, trial) if problem.objective in CODE else [],
     )  # fmt: skip
+
+
+def _limits(judging: Judging, search: Search, trial: Trial, of: Sequence[Fit]) -> list[KeptLimit]:
+    """What its search has limits on, as measured of a trial so far; its highest rung counts."""
+    last = max((fit.rung for fit in of), default=0)
+    done = [fit for fit in of if fit.rung == last and fit.state == "done"]
+    found = []
+    for limit in judging.limited(SettingsRequest.model_validate(search.plan).limits):
+        told = [one for fit in done if (one := _told(fit, limit.measure)) is not None]
+        value = (trial.measured or {}).get(limit.measure, mean(told) if told else None)
+        found.append(
+            KeptLimit(
+                text=limit.text, measure=limit.measure, measured=value, error=standard_error(told),
+                keeps=None if value is None else limit.slack(value) >= 0,
+            )
+        )  # fmt: skip
+    return found
+
+
+def _told(fit: Fit, measure: str) -> float | None:
+    if measure == FIT_SECONDS:
+        return fit.seconds
+    if measure == MODEL_MB:
+        return None if fit.model_bytes is None else fit.model_bytes / 2**20
+    return fit.recorded.get(measure)
 
 
 def _command(problem: Problem, search: Search, configuration: Mapping[str, Value]) -> list[str]:
@@ -208,7 +236,8 @@ def export(workspace: Workspace, searches: int | Sequence[int], format: str) -> 
         return (json.dumps(row, ensure_ascii=False).encode() + b"\n" for row in rows)
     parameters = list(dict.fromkeys(name for row in rows for name in row["configuration"]))
     folds = max((count for _, count in parts), default=0)
-    flat = [_flat(row, parameters, folds) for row in rows]
+    kinds = list(dict.fromkeys(key for row in rows for key in row["recorded"]))
+    flat = [_flat(row, parameters, folds, kinds) for row in rows]
     return iter([_csv(flat) if format == "csv" else _parquet(flat)])
 
 
@@ -225,8 +254,8 @@ def _export_rows(workspace: Workspace, search_id: int) -> tuple[list[dict[str, A
             "metric": judging.metric, "larger_is_better": judging.larger_is_better, "score": t.mean, "standard_error": t.standard_error,
             "folds": t.scores, "seconds": t.seconds, "seen": t.seen, "pending": t.pending,
             "learner": t.learner or search.learner, "rung": t.rung, "best_iteration": t.best_iteration, "parent": t.parent,
-            "share": t.share, "note": t.note, "tags": t.tags,
-            "recorded": {key: recorded.get(t.number, {}).get(key) for key in judging.also}, "configuration": t.configuration,
+            "share": t.share, "keeps_limits": t.keeps, "note": t.note, "tags": t.tags,
+            "recorded": {**dict.fromkeys(judging.also), **(t.measured or {}), **recorded.get(t.number, {})}, "configuration": t.configuration,
         }
         for t in found
     ]  # fmt: skip
@@ -242,12 +271,12 @@ def _recorded(session: Session, search_id: int) -> dict[int, dict[str, float]]:
     return {trial: {key: mean(scores) for key, scores in by_key.items()} for trial, by_key in found.items()}
 
 
-def _flat(row: dict[str, Any], parameters: list[str], folds: int) -> dict[str, Any]:
+def _flat(row: dict[str, Any], parameters: list[str], folds: int, kinds: list[str]) -> dict[str, Any]:
     flat = {key: value for key, value in row.items() if key not in ("configuration", "folds", "tags", "recorded")}
     for fold in range(folds):
         flat[f"fold_{fold + 1}"] = row["folds"][fold] if fold < len(row["folds"]) else None
-    for key, score in row["recorded"].items():
-        flat[f"recorded_{key}"] = score
+    for key in kinds:
+        flat[f"recorded_{key}"] = row["recorded"].get(key)
     for name in parameters:
         flat[f"set_{name}"] = row["configuration"].get(name)
     return {**flat, "tags": " ".join(row["tags"])}

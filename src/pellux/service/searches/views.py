@@ -16,7 +16,7 @@ from pellux.service.planning.requests import SettingsRequest
 from pellux.service.planning.resolving import Resolved
 from pellux.service.problems.problems import best_shown
 from pellux.service.problems.schemas import BestView
-from pellux.service.searches.schemas import AskedView, Counts, FitCounts, SearchView
+from pellux.service.searches.schemas import AskedView, Counts, FitCounts, LimitView, SearchView
 from pellux.service.wording import sentence
 from pellux.store import ledger, runs, tallies, trials
 from pellux.store.database import Session
@@ -33,6 +33,7 @@ class _Known:
     best: Mapping[int, Trial]
     baselines: Sequence[tuple[Trial, int, str]]
     newest: int
+    keeping: Mapping[int, int]
 
 
 def views(engine: Engine, session: Session, problem: Problem, searches: Sequence[Search]) -> list[SearchView]:
@@ -40,6 +41,7 @@ def views(engine: Engine, session: Session, problem: Problem, searches: Sequence
     known = _Known(
         tallies.states(session, ids), tallies.fits_done(session, ids), tallies.work_saved(session, ids), tallies.best(session, ids),
         trials.baselines(session, problem.id), ledger.newest(session),
+        tallies.keeping(session, [search.id for search in searches if search.plan.get("limits")]),
     )  # fmt: skip
     objective = engine.workspace.objective(problem)
     return [_view(engine, session, objective, search, known) for search in searches]
@@ -54,6 +56,7 @@ def _view(engine: Engine, session: Session, objective: Objective, search: Search
         left = _given_left(search, settings.trials * folds, run, busy)
     else:
         left = seconds_left(session, search, settings, space, Pace(objective.judging.fits, run, busy), _ended(counts, PROPOSED))
+    limits = objective.judging.limited(settings.limits)
     best, baseline = known.best.get(search.id), next(iter(known.baselines), None)
     return SearchView(
         id=search.id, problem_id=search.problem_id, number=search.number, kind=search.kind, folds=folds, learner=search.learner,
@@ -62,6 +65,8 @@ def _view(engine: Engine, session: Session, objective: Objective, search: Search
         strategy_reason=search.strategy_reason,
         strategy_settings={k: v for k, v in search.strategy_settings.items() if not isinstance(v, list)}, overrides=search.overrides,
         warm_start=settings.warm_start, target_score=settings.target_score, no_gain_in=settings.no_gain_in,
+        limits=[LimitView(text=one.text, measure=one.measure, at_least=one.at_least, bound=one.bound) for one in limits],
+        keeping=known.keeping.get(search.id, 0) if limits else None,
         early_stopping=settings.early_stopping, stopping=Resolved.from_json(search.stopping).view(), budget_trials=settings.trials,
         budget_minutes=settings.minutes, asked=AskedView(**settings.model_dump(include=set(AskedView.model_fields))),
         seed=settings.seed, workers=search.workers, state=search.state,

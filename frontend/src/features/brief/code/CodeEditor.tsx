@@ -7,7 +7,8 @@ import { useFirstLook, useFolders, useHelp, useSaveCode } from "../../../api/cod
 import { dropDraft, keepDraft, readDraft } from "../../../lib/kept";
 import { Command } from "./Command";
 import { FirstLook } from "./FirstLook";
-import { codeRequest, withHelp, wrongIn, type CodeForm } from "./codeForm";
+import { LimitsField } from "../../../ui/LimitsField";
+import { codeRequest, quantitiesOf, withHelp, wrongIn, type CodeForm } from "./codeForm";
 
 interface Props {
   initial: CodeForm;
@@ -67,7 +68,7 @@ export function CodeEditor({ initial, problem }: Props) {
             How to ask for one stands on the Live page of its searches.
           </p>
         )}
-        <HowItIsJudged form={form} change={change} />
+        <HowItIsJudged form={form} change={change} wrong={refusal?.field} />
         <WhatItNeeds form={form} change={change} />
       </section>
       <section className="col apart">
@@ -230,7 +231,7 @@ function WhichFunction({ form, change, folders }: PartProps & { folders: string[
   );
 }
 
-function HowItIsJudged({ form, change }: PartProps) {
+function HowItIsJudged({ form, change, wrong }: PartProps & { wrong: string | null | undefined }) {
   return (
     <div className="sheet col padded">
       <h2>How it is judged</h2>
@@ -262,6 +263,13 @@ function HowItIsJudged({ form, change }: PartProps) {
           title="Names between commas; ↓ behind one of which less is better"
           onChange={(e) => change({ recorded: e.target.value })}
           slotProps={{ inputLabel: { shrink: true } }}
+        />
+        <LimitsField
+          value={form.limits}
+          quantities={quantitiesOf(form)}
+          wrong={wrong?.endsWith("limits") ?? false}
+          width={200}
+          onChange={(limits) => change({ limits })}
         />
         <Amount label="Folds" value={form.folds} width={70} onValue={(folds) => change({ folds })} />
       </div>

@@ -56,6 +56,11 @@ export function FrozenCode({ problem, code }: { problem: Problem; code: CodeBrie
               {code.recorded.map((name) => `${name} ${code.smaller.includes(name) ? "↓" : "↑"}`).join(", ")}.
             </p>
           )}
+          {problem.judging.limits.length > 0 && (
+            <p className="small">
+              What is chosen keeps <b>{problem.judging.limits.join(", ")}</b>.
+            </p>
+          )}
         </div>
         <div className="sheet col padded">
           <h2>{code.folds === 1 ? "One fold" : `${code.folds} folds`}</h2>

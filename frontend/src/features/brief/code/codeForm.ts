@@ -1,5 +1,6 @@
 import type { Problem } from "../../../api/client";
 import type { CodeRequest, CodeBrief, Help } from "../../../api/code";
+import { limitsOf, limitsText } from "../../../lib/limits";
 import { quoted } from "../../../lib/command";
 
 export type Kind = CodeBrief["kind"];
@@ -15,6 +16,7 @@ export interface CodeForm {
   larger: boolean;
   pickOut: string;
   recorded: string;
+  limits: string; // as they are written
   folds: string;
   grows: boolean;
   what: string;
@@ -39,6 +41,7 @@ export const emptyCode = (kind: Kind): CodeForm => ({
   larger: true,
   pickOut: "",
   recorded: "",
+  limits: "",
   folds: "1",
   grows: false,
   what: "epochs",
@@ -65,6 +68,7 @@ export function codeFormOf(problem: Problem & { code: CodeBrief }): CodeForm {
     larger: code.larger_is_better,
     pickOut: code.pick_out,
     recorded: code.recorded.map((name) => (code.smaller.includes(name) ? `${name} ↓` : name)).join(", "),
+    limits: limitsText(problem.judging.limits),
     folds: String(code.folds),
     grows: code.grows !== null,
     what: code.grows?.what ?? "epochs",
@@ -85,6 +89,16 @@ const words = (text: string) =>
     .split(",")
     .map((part) => part.trim())
     .filter(Boolean);
+
+/** What may be limited: what every fit costs, and what is written down. */
+export const quantitiesOf = (form: CodeForm) => [
+  { measure: "fit seconds", larger_is_better: false },
+  { measure: "model mb", larger_is_better: false },
+  ...words(form.recorded).map((name) => ({
+    measure: name.replace(/\s*[↓↑]$/, ""),
+    larger_is_better: !name.endsWith("↓"),
+  })),
+];
 
 /** A whole number as it was typed, or null when it is none. */
 const whole = (text: string, least: number): number | null =>
@@ -124,6 +138,7 @@ export function codeRequest(form: CodeForm): CodeRequest {
       score: name.replace(/\s*[↓↑]$/, ""),
       "larger is better": !name.endsWith("↓"),
     })),
+    limits: limitsOf(form.limits),
     folds: Number(form.folds),
     grows: form.grows
       ? {

@@ -1,0 +1,101 @@
+"""What is measured of a trial beside its scores, and whether it surely breaks a limit before all of its fits are done."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import NamedTuple
+
+from pellux.core.judging.limits import COSTS, FIT_SECONDS, MODEL_MB, Limit, slacks
+from pellux.core.reasons import NONE, Reason, because
+from pellux.core.stopping import ITERATIONS, ROWS
+from pellux.engine.model import Fit, Outcome, Trial
+from pellux.engine.states import FitState
+
+SURE = 3.0  # standard errors by which a mean over folds lies beyond a limit that is surely broken
+ENOUGH = 6  # degrees of freedom before how folds differ is known
+LEAST = 0.02  # of a limit: no closer to it is anything sure
+
+
+def quantity(outcome: Outcome, measure: str) -> float | None:
+    """What a fit told of a measure; None where it did not."""
+    if measure == FIT_SECONDS:
+        return outcome.seconds
+    if measure == MODEL_MB:
+        return None if outcome.model_bytes is None else outcome.model_bytes / 2**20
+    return outcome.recorded.get(measure)
+
+
+def values(fits: Sequence[Fit], measure: str) -> list[float]:
+    """Of the fits that are done, what they told of a measure."""
+    told = [quantity(fit.outcome, measure) for fit in fits if fit.outcome is not None and fit.state is FitState.DONE]
+    return [one for one in told if one is not None and math.isfinite(one)]
+
+
+def measured(trial: Trial, limits: Sequence[Limit]) -> dict[str, float]:
+    """The mean over its folds of each limited quantity, as far as fits told of it; of a trial that has ended as it was then."""
+    if trial.measured is not None:
+        return trial.measured
+    found = {limit.measure: values(list(trial.fits.values()), limit.measure) for limit in limits}
+    return {measure: sum(told) / len(told) for measure, told in found.items() if told}
+
+
+def slack(trial: Trial, limits: Sequence[Limit]) -> tuple[float, ...]:
+    """By how much a trial keeps each limit; NaN of what was not measured."""
+    return slacks(limits, measured(trial, limits))
+
+
+class _Scatter(NamedTuple):
+    """How folds differ within a trial: sums over all trials of squared distances from their means, and degrees of freedom."""
+
+    squares: float = 0.0
+    freedom: int = 0
+
+    def with_trial(self, told: Sequence[float]) -> _Scatter:
+        centre = sum(told) / len(told)
+        return _Scatter(self.squares + sum((one - centre) ** 2 for one in told), self.freedom + len(told) - 1)
+
+    @property
+    def deviation(self) -> float | None:
+        return math.sqrt(self.squares / self.freedom) if self.freedom >= ENOUGH else None
+
+
+@dataclass
+class Watch:
+    """Knows the limits of a search and how much what is measured differs from fold to fold.
+
+    Attributes
+    ----------
+    resource : str
+        What grows from rung to rung. Where rows or iterations grow a score may still get better, so that only what a fit costs is
+        looked at: that only becomes more.
+    """
+
+    limits: tuple[Limit, ...]
+    resource: str = ""
+
+    def __post_init__(self) -> None:
+        self._scatter = {limit.measure: _Scatter() for limit in self.limits}
+
+    def note(self, trial: Trial) -> None:
+        """A trial has ended: how its folds differ is known."""
+        for measure, scatter in self._scatter.items():
+            told = values(list(trial.fits.values()), measure)
+            if len(told) > 1:
+                self._scatter[measure] = scatter.with_trial(told)
+
+    def surely_broken(self, trial: Trial) -> Reason:
+        """Which limit a trial breaks beyond doubt, whatever its other fits come to; false when none."""
+        for limit in self.limits:
+            if self.resource in (ROWS, ITERATIONS) and limit.measure not in COSTS:
+                continue
+            told = values(list(trial.fits.values()), limit.measure)
+            deviation = self._scatter[limit.measure].deviation
+            if not told or (deviation is None and limit.measure != MODEL_MB):
+                continue
+            mean = sum(told) / len(told)
+            doubt = max(SURE * (deviation or 0.0) / math.sqrt(len(told)), LEAST * abs(limit.bound))
+            if limit.slack(mean) < -doubt:
+                return because("breaks a limit", limit=limit.text, measured=mean, folds=len(told))
+        return NONE
