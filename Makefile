@@ -68,6 +68,7 @@ bench-stopping: setup
 
 bench-strategies: setup
 	$(BIN)/python -m benchmarks.strategies.run
+	$(BIN)/python -m benchmarks.strategies.limited
 
 check-numbers: setup
 	$(BIN)/python -m benchmarks.numbers.run

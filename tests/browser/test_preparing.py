@@ -96,6 +96,17 @@ def test_past_results_are_brought_with_a_mapping(page: Page, tmp_path: Path) -> 
     page.wait_text("[data-known]", "of 6 known")
 
 
+def test_limits_are_offered_and_refused_with_what_is_meant(page: Page) -> None:
+    offered = "return [...document.querySelector('[data-limits]').list.options].map((option) => option.value)"
+    assert page.run(offered) == ["predict ms <= ", "fit seconds <= ", "model mb <= "]
+    page.type("[data-limits]", "predict ms <=")
+    page.wait_text("[data-error='plan']", "'predict ms <=' is not a limit")
+    page.type("[data-limits]", "predict ms >= 5")
+    page.wait_text("[data-error='plan']", "a limit on it is written 'predict ms <= 5'")
+    page.type("[data-limits]", "predict ms <= 1e9, model mb <= 100")
+    page.wait_text("[data-minutes]", "likely")
+
+
 def test_a_person_joins_in_while_it_runs(page: Page, server: Server) -> None:
     page.press_button("Launch")
     page.find("[data-state='running']", 40)
@@ -117,4 +128,8 @@ def test_a_person_joins_in_while_it_runs(page: Page, server: Server) -> None:
     assert (found["strategy"], found["chosen_by"]) == ("Gaussian process", "Automatic")
     assert found["warm_start"] == "all"
     page.find("[data-state='finished']")
+    assert found["keeping"] == found["trials"]["scored"]
+    page.wait_text("[data-keeping]", f"{found['keeping']} keep predict ms <= 1000000000, model mb <= 100")
+    page.open(f"/p/1/evidence?search=2&view=trials&trial={server.get('/searches/2/trials')['trials'][0]['id']}")
+    page.wait_text("[data-limits-kept='true']", "✓ predict ms")
     assert [m for m in page.complaints() if "422" not in m] == []

@@ -127,11 +127,11 @@ def test_the_unit_of_a_limit_does_not_matter() -> None:
 
 @pytest.mark.parametrize("seed", [1, 2])
 def test_a_small_part_that_may_be_used_is_found_and_searched(seed: int) -> None:
-    """A fiftieth of the plane keeps the limit; independent draws find it in 15 with a chance of a quarter."""
+    """A fiftieth of the plane keeps the limit; independent draws find it in 20 with a chance of three in ten."""
     name = "sines, a fiftieth may be used"
     reached, first, _ = made_up.play(name, "gaussian process", seed, 25)
     assert first is not None
-    assert first <= 15
+    assert first <= 20
     best, share = made_up.best(name)
     assert 0.01 < share < 0.03
     assert best - reached[-1] < 0.1

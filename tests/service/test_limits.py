@@ -14,8 +14,8 @@ from pellux.service.decisions.candidates import FinalistsQuery
 from pellux.service.decisions.finalists import finalists
 from pellux.service.engine.engine import Engine
 from pellux.service.problems.problems import list_problems
-from pellux.service.searches.searches import search_view
 from pellux.service.searches.schemas import PageQuery
+from pellux.service.searches.searches import search_view
 from pellux.service.searches.trials import export, points, trial_detail, trial_page
 from pellux.service.workspace import Workspace
 from tests.service.test_searches import launch, problem, rows, until
@@ -100,7 +100,9 @@ def test_a_search_that_is_taken_up_again_knows_what_was_measured(tmp_path: Path)
             engine = Engine(workspace)
             engine.take_up()
         assert engine.join(search, 120)
-        found: list[tuple[object, ...]] = [(row.number, tuple(row.configuration.items()), row.mean, row.keeps) for row in rows(engine, search)]
+        found: list[tuple[object, ...]] = [
+            (row.number, tuple(row.configuration.items()), row.mean, row.keeps) for row in rows(engine, search)
+        ]
         engine.close()
         workspace.close()
         return found

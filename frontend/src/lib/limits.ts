@@ -9,14 +9,14 @@ export const limitsOf = (text: string) =>
     .map((part) => part.trim())
     .filter((part) => part !== "");
 
-/** What may still be limited, each as the beginning of a limit. */
-export function beginnings(quantities: Problem["judging"]["quantities"], text: string): string[] {
-  const taken = limitsOf(text);
-  return quantities
-    .filter(({ measure }) => !taken.some((limit) => limit.startsWith(measure)))
-    .map(({ measure, larger_is_better }) => `${measure} ${larger_is_better ? ">=" : "<="} `);
-}
+const COMPLETE = /[<>]=\s*\S|[≤≥]\s*\S/;
 
-/** A text with one more limit begun. */
-export const withBeginning = (text: string, beginning: string) =>
-  text.trim() === "" ? beginning : `${text.trim().replace(/,$/, "")}, ${beginning}`;
+/** What a text could go on with: the beginning of a limit on each quantity that has none yet. */
+export function completions(quantities: Problem["judging"]["quantities"], text: string): string[] {
+  const parts = text.split(",").map((part) => part.trim());
+  const open = COMPLETE.test(parts.at(-1)!) ? "" : parts.pop()!;
+  const before = parts.filter((part) => part !== "");
+  return quantities
+    .filter(({ measure }) => measure.startsWith(open) && !before.some((limit) => limit.startsWith(measure)))
+    .map(({ measure, larger_is_better }) => limitsText([...before, `${measure} ${larger_is_better ? ">=" : "<="} `]));
+}

@@ -1,5 +1,5 @@
 import { expect, it } from "vitest";
-import { beginnings, limitsOf, limitsText, withBeginning } from "../../src/lib/limits";
+import { completions, limitsOf, limitsText } from "../../src/lib/limits";
 
 const quantities = [
   { measure: "predict ms", larger_is_better: false },
@@ -12,9 +12,14 @@ it("are parted by commas or lines, and told as they were read", () => {
   expect(limitsOf(limitsText(["a <= 1", "b >= 2"]))).toEqual(["a <= 1", "b >= 2"]);
 });
 
-it("are begun with what is not limited yet, whichever way is good of it", () => {
-  expect(beginnings(quantities, "")).toEqual(["predict ms <= ", "recall >= "]);
-  expect(beginnings(quantities, "predict ms <= 5")).toEqual(["recall >= "]);
-  expect(withBeginning("", "recall >= ")).toBe("recall >= ");
-  expect(withBeginning("predict ms <= 5,", "recall >= ")).toBe("predict ms <= 5, recall >= ");
+it.each([
+  ["", ["predict ms <= ", "recall >= "]],
+  ["pre", ["predict ms <= "]],
+  ["predict ms <= 5", ["predict ms <= 5, recall >= "]],
+  ["predict ms <= 5, ", ["predict ms <= 5, recall >= "]],
+  ["predict ms ≤ 5, r", ["predict ms ≤ 5, recall >= "]],
+  ["predict ms <= 5, recall >= 0.8", []],
+  ["speed", []],
+])("%j goes on with what is not limited yet, whichever way is good of it", (text, offered) => {
+  expect(completions(quantities, text)).toEqual(offered);
 });

@@ -94,7 +94,7 @@ function outcome(trial: TrialNow, search: Search): string {
     const value = trial.measured?.[measure];
     return value !== undefined && (at_least ? value < bound : value > bound);
   });
-  const breaks = broken.map((limit) => `, breaks ${limit.text} (${score(trial.measured![limit.measure]!)})`).join("");
+  const breaks = broken.map((limit) => `, breaks ${limit.text} (${score(trial.measured?.[limit.measure])})`).join("");
   return `${withError(trial.mean, trial.standard_error)}${best}${breaks} · ${duration(trial.seconds)}`;
 }
 

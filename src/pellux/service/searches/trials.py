@@ -26,8 +26,8 @@ from pellux.service.searches.lookups import final_settings, learner_of, whose
 from pellux.service.searches.schemas import (
     FitDetail,
     FitView,
-    KeptLimit,
     FoldCurve,
+    KeptLimit,
     LaneDevices,
     LanesView,
     PagedTrial,
