@@ -151,7 +151,7 @@ def test_finalists_are_weighed_rejudged_and_seen_through(page: Page) -> None:
     page.press_button("Re-judge the shortlist")
     page.find("[data-rejudging]")
     page.until(lambda: not page.all("[data-rejudging]"), 60)
-    page.wait_text("[aria-label='Fold matrix']", "→")
+    page.wait_text("[aria-label='Fold matrix']", "→", 60)
     Select(page.find("[aria-label='Measure with a limit']")).select_by_value("balanced accuracy")
     page.type("[aria-label='Limit on balanced accuracy']", "2\n")
     page.wait_text("[role='alert']", "No trial keeps the limit")
