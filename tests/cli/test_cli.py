@@ -342,3 +342,35 @@ def test_decide_signs_by_a_rule_and_exports_what_works_alone(folder: Path) -> No
         refused = pellux(folder, "decide", *wrong, "--workspace", "w")
         assert (refused.returncode, refused.stderr.count("\n")) == (2, 1), refused.stderr
         assert words in refused.stderr
+
+
+def test_ways_to_search_are_set_against_each_other(folder: Path) -> None:
+    (folder / "plan.yaml").write_text(
+        PLAN.replace("trials: 5, workers: 2", "trials: 12, strategy: even spread, limits: [model mb <= 100]")
+    )
+    run = pellux(folder, "run", "plan.yaml", "--workspace", "w")
+    assert "Limits   model mb <= 100: 13 of 13 scored trials keep it" in run.stderr + run.stdout
+    entrants = ("--entrants", "random, parzen density + fold race", "--workspace", "w", "--repeats", "2", "--trials", "4")
+    done = pellux(folder, "faceoff", "problem:1", *entrants, "--replayed", "--json")
+    assert done.returncode == 0, done.stderr
+    found = json.loads(done.stdout)
+    assert [(one["strategy"], one["early_stopping"]) for one in found["standings"]] == [
+        ("Random", "none"),
+        ("Parzen density", "fold race"),
+    ]
+    assert (found["state"], found["done"], found["mode"]) == ("done", 4, "replayed")
+    told = pellux(folder, "faceoff", "1", *entrants)
+    assert (told.returncode, "of 4 runs" in told.stderr) == (0, True)
+    lines = told.stdout.splitlines()
+    assert [line.split("  ")[0] for line in lines[:2]] == ["Random", "Parzen density + fold race"]
+    assert lines[-1], "what may be concluded"
+    for wrong, words in (
+        (("nine", *entrants), "neither the id of a search nor problem:ID"),
+        (("1", *entrants, "--fits", "9"), "one budget"),
+        (("1", "--entrants", "random", "--workspace", "w"), "at least 2 items"),
+        (("1", "--entrants", "random, guessing", "--workspace", "w"), "'guessing' is unknown"),
+        (("1", *entrants[:2], "--workspace", "nowhere"), "is not a workspace"),
+    ):
+        refused = pellux(folder, "faceoff", *wrong)
+        assert (refused.returncode, refused.stderr.count("\n")) == (2, 1), refused.stderr
+        assert words in refused.stderr

@@ -77,6 +77,24 @@ def test_a_function_by_value_is_searched_decided_and_taken_away(bench: pellux.Be
     assert "x" in (tmp_path / "out" / "report.html").read_text()
 
 
+def test_what_trials_say_and_whether_a_strategy_is_worth_it(bench: pellux.Bench) -> None:
+    problem = bench.problem(parabola, judged_by="closeness", folds=2, name="Said of in Python")
+    search = problem.search(
+        "x: -1 .. 1\nidle: 0 .. 1", trials=30, workers=2, seed=3, strategy="even spread", limits=["fit seconds <= 60"]
+    ).wait(90)
+    assert search.best.score == search.top(1)[0].score
+    sentences = search.findings()
+    assert any("idle" in sentence for sentence in sentences), sentences
+    found = search.face_off("random", "gaussian process", trials=8, repeats=6, replayed=True, seconds=120)
+    assert (found["state"], found["done"], found["mode"]) == ("done", 12, "replayed")
+    by_name = {one["strategy"]: one["mean"] for one in found["standings"]}
+    assert by_name["Gaussian process"] > by_name["Random"]
+    with pytest.raises(InvalidPlan):
+        search.face_off("random")
+    with pytest.raises(Conflict, match="No scored trial keeps fit seconds <= 1e-09 yet"):
+        _ = problem.search("x: -1 .. 1", trials=2, limits=["fit seconds <= 1e-9"]).wait(60).best
+
+
 def test_a_generator_goes_on_and_is_ended_early(bench: pellux.Bench) -> None:
     grows = {"what": "epochs", "most": 9, "goes on": True}
     problem = bench.problem(growing, judged_by="sum", recorded=["half"], grows=grows)

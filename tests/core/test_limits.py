@@ -139,7 +139,7 @@ def test_a_small_part_that_may_be_used_is_found_and_searched(seed: int) -> None:
 
 @pytest.mark.parametrize("way", ["parzen density", "evolution"])
 def test_strategies_without_models_of_limits_look_where_they_are_kept(way: str) -> None:
-    one, entry, history = made_up.named("Branin"), STRATEGIES[way], []
+    one, entry, history = made_up.named("Branin"), STRATEGIES[way], list[Observation]()
     for number in range(1, 61):
         answer = entry.ask(one.space, history, [], 1, SeedStream(2, number), NoSettings())
         assert isinstance(answer, Suggest)

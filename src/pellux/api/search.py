@@ -139,6 +139,44 @@ class Search:
             raise Conflict(str(found["message"]))
         return [str(one["sentence"]) for one in found["findings"]]
 
+    def face_off(
+        self,
+        *entrants: str,
+        trials: int = 30,
+        repeats: int = 6,
+        replayed: bool = False,
+        seed: int = 1,
+        seconds: float | None = None,
+    ) -> dict[str, Any]:
+        """Ways to search set against each other over this search's space, each from the same seeds; what came of it.
+
+        Parameters
+        ----------
+        entrants : str
+            Two to eight: "random", or with a rule of early stopping, "random + fold race".
+        repeats : int
+            With other seeds; fewer than six cannot tell a difference from luck.
+        replayed : bool
+            On a model of the trials so far, in place of real fits.
+        seconds : float, optional
+            TimeoutError when it takes longer; it goes on all the same.
+        """
+        pairs = [[part.strip() for part in entrant.partition("+")] for entrant in entrants]
+        body = {
+            "search": self.id, "entrants": [{"strategy": strategy, "early stopping": rule or "none"} for strategy, _, rule in pairs],
+            "mode": "replayed" if replayed else "fitted", "budget": "trials", "amount": trials, "repeats": repeats, "seed": seed,
+        }  # fmt: skip
+        made = self._client.post(f"/problems/{self.view['problem_id']}/face-offs", body)["id"]
+        until = None if seconds is None else time.monotonic() + seconds
+        while (found := self._client.get(f"/face-offs/{made}"))["state"] == "running":
+            if until is not None and time.monotonic() > until:
+                raise TimeoutError(f"Face-off {made} is still running after {seconds:g} s.")
+            time.sleep(LOOK)
+        if found["state"] == "failed":
+            raise Conflict(str(found["message"]))
+        told: dict[str, Any] = found
+        return told
+
     def fits(self, *, holder: str = "", seconds: float = 60, count: int = 1) -> Iterator[LeasedFit]:
         """Of an outside loop: its fits one after another, each with a lease that beats by itself; ends when the search does.
 

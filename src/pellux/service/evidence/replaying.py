@@ -1,5 +1,9 @@
-"""Entrants of a face-off replayed: scores come from a model of the trials so far and their noise; the strategies, the stopping rules and the
-coordinator are the real ones, on a virtual clock."""
+"""Entrants of a face-off replayed: scores come from a model of the trials so far and what it leaves open; the strategies, the stopping rules
+and the coordinator are the real ones, on a virtual clock.
+
+What folds do to a configuration they do to its neighbours, too: how folds differ is no noise between trials. What is, is how far trials lie
+from the model, and by that much a score here is lucky or not; a run is credited with its luck, as one with real fits is.
+"""
 
 from __future__ import annotations
 
@@ -94,10 +98,9 @@ class _World:
         self.folds, self.sign = folds, known.sign
         if len(table) >= 3:
             self.ease = (table - table.mean(1, keepdims=True)).mean(0)
-            residual = table - table.mean(1, keepdims=True) - self.ease
-            self.noise = float(np.sqrt((residual**2).sum() / ((len(table) - 1) * max(folds - 1, 1))))
         else:
-            self.ease, self.noise = np.zeros(folds), reading.unit * reading.noise * np.sqrt(folds)
+            self.ease = np.zeros(folds)
+        self.noise = float(reading.unit * reading.noise * np.sqrt(folds))  # of a fold, so that a mean has what trials have
         taken = [t.seconds / max(len(t.scores), 1) for t in known.tried if t.seconds > 0 and t.scores]
         self.seconds = median(taken) if taken else SECONDS
 
@@ -156,8 +159,7 @@ def _play(world: _World, entrant: Entrant, budget: str, amount: int, seed: int) 
     last = {trial: at for at, trial in ended}
     done = sorted((n for n in course.coordinator.trials if n in last), key=lambda n: last[n])
     trials = [course.coordinator.trials[n] for n in done]
-    # A trial counts for what the model says of it, not for its luck: that is what a face-off is about.
-    scores = [world.mean(t.configuration) if t.state is TrialState.SCORED else np.nan for t in trials]
+    scores = [np.nan if t.state is not TrialState.SCORED or t.mean is None else world.sign * t.mean for t in trials]
     return Played(
         np.array([last[n] for n in done]), np.array(scores, dtype=float), np.array([t.seconds for t in trials], dtype=float)
     )

@@ -19,6 +19,7 @@ from pellux.service.decisions.report.evidence import evidence
 from pellux.service.decisions.schemas import DiagnosticsView, Finalist, FinalistsView
 from pellux.service.engine.analyses import DONE, newest_analysis
 from pellux.service.problems.problems import problem_view
+from pellux.service.searches.trials import trial_detail
 from pellux.service.workspace import Workspace
 from pellux.store.records import Decision
 from pellux.store.trials import scores_in_order
@@ -43,7 +44,7 @@ def report(workspace: Workspace, decision: Decision) -> str:
         shown=shown, pictures=_pictures(shown) if shown else [], settings=settings, key=key,
         columns=_columns(importance.result["columns"]) if importance and importance.state == DONE and importance.result else [],
         best=_best_so_far(workspace, decision.problem_id, problem.judging.larger_is_better, problem.judging.metric),
-        said=evidence(workspace, decision), signed=_day(decision.created_at),
+        limits=trial_detail(workspace, decision.trial_id).limits, said=evidence(workspace, decision), signed=_day(decision.created_at),
         written=_day(workspace.clock()), version=__version__, figure=_figure, plain=_plain, percent=lambda share: f"{100 * share:.0f} %",
     )  # fmt: skip
 
