@@ -68,10 +68,10 @@ def reports(page: Page, engine: Engine, problem: int) -> str:
 def drag(page: Page, problem: int, search: int) -> tuple[float, float]:
     """Median and 95th percentile of frame times while a lane's end is dragged over 2,000 dots in each of six lanes."""
     page.open(f"/p/{problem}/space?search={search}")
-    page.find("[data-end='rate-high']")
+    page.find("[data-end='rate-to']")
     time.sleep(1.5)
     page.driver.execute_async_script(FRAMES)
-    page.drag("[data-end='rate-high']", -240, steps=60)
+    page.drag("[data-end='rate-to']", -240, steps=60)
     page.run("window.counting_ = false")
     frames = sorted(page.run("return window.frames_"))[:-1]
     return median(frames), frames[int(0.95 * len(frames))]

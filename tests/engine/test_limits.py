@@ -56,18 +56,18 @@ def test_where_rows_grow_only_what_becomes_more_ends_a_trial() -> None:
 
 
 def played(stopping: Stopping | None = None, **limits: Any) -> Play:
-    """Scores fall with the trial's number; every third breaks its limit, the first among them."""
+    """A weak baseline, then scores that fall with the trial's number; every third breaks its limit, the first among them."""
 
     def judge(fit: StartFit) -> Outcome:
-        return told(1.0 - fit.trial / 100, load=(2.0 if fit.trial % 3 == 1 else 0.5) + 0.01 * fit.fold)
+        return told(1.0 - fit.trial / 100 if fit.trial else 0.5, load=(2.0 if fit.trial % 3 == 1 else 0.5) + 0.01 * fit.fold)
 
     return Play(Coordinator(Limits(12, 1, 4, keep=(LOAD,), **limits), [{}], stopping=stopping)).begin().finish(judge)
 
 
 def test_no_trial_that_breaks_a_limit_reaches_the_target_or_counts_as_a_gain() -> None:
-    coordinator = played(target_score=0.985).coordinator
+    coordinator = played(target_score=0.975).coordinator
     assert coordinator.reason.code == "target reached"
-    assert coordinator.reason.facts["trial"] == 0, "the baseline keeps it"
+    assert coordinator.reason.facts["trial"] == 2, "the first is better and breaks its limit"
     assert played(target_score=1.5).coordinator.reason.code == "trials done"
 
 
@@ -78,4 +78,8 @@ def test_a_race_does_not_carry_on_with_what_surely_breaks_a_limit() -> None:
     assert broken
     assert all(t.number % 3 == 1 and t.state is TrialState.ENDED_EARLY for t in broken)
     assert all(len(t.fits) < 4 for t in broken)
+    others = [t for t in play.coordinator.trials.values() if t.number % 3 != 1]
+    assert any(t.state is TrialState.SCORED for t in others if t.origin != "baseline"), (
+        "no better one that cannot be used ended them"
+    )
     assert all(t.measured for t in play.coordinator.trials.values() if t.state.ended)

@@ -13,7 +13,7 @@ from pellux.core.space import Value
 from pellux.core.stopping import Enough, Keep, Park, Prune, Verdict
 from pellux.engine.budget import Budget
 from pellux.engine.checkpoint_sizes import CheckpointSizes
-from pellux.engine.limiting import Watch, measured
+from pellux.engine.limiting import measured
 from pellux.engine.messages import (
     Command,
     CutFit,
@@ -60,7 +60,6 @@ class Lifecycle:
         self.trials, self.budget, self.pruning = trials, budget, pruning
         self.scheduler = Scheduler(self.fit)
         self.checkpoints = CheckpointSizes(checkpoints)
-        self._watch = Watch(budget.limits.keep, pruning.ladder.resource)
         self.out: list[Command] = []
         self.living = {number for number, trial in trials.items() if not trial.state.ended}
         self.resting = {number for number in self.living if trials[number].state is TrialState.PARKED}
@@ -73,8 +72,6 @@ class Lifecycle:
         self._enough: set[Key] = set()
         self._settling = False
         pruning.restore(trials.values(), curves)
-        for trial in sorted((t for t in trials.values() if t.state.ended), key=lambda t: (t.ended_at or 0.0, t.number)):
-            self._watch.note(trial)
         for number in sorted(self.living - self.resting):
             self.queue_unfinished(trials[number])
 
@@ -221,10 +218,6 @@ class Lifecycle:
         if self.pruning.exempt(trial) or trial.rung >= self.pruning.goal(trial):
             self.end_trial(trial, TrialState.SCORED, NONE, at)
             return
-        broken = self._watch.surely_broken(trial)
-        if broken:  # no rule may prefer what cannot be used
-            self.apply(trial, Prune(broken), at)
-            return
         over = self.budget.trial_over_limit(trial)
         if isinstance(verdict, Keep) and over:
             self.end_trial(trial, TrialState.FAILED, over, at)
@@ -269,7 +262,6 @@ class Lifecycle:
         trial.ended_at = at
         if self.budget.limits.keep:
             trial.measured = measured(trial, self.budget.limits.keep)
-            self._watch.note(trial)
         self.living.discard(trial.number)
         self.resting.discard(trial.number)
         self.seen += 1

@@ -7,12 +7,13 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
-from pellux.core.judging.limits import COSTS, FIT_SECONDS, MODEL_MB, Limit, slacks
+from pellux.core.judging.limits import COSTS, FIT_SECONDS, MODEL_MB, Limit, kept, slacks
 from pellux.core.reasons import NONE, Reason, because
 from pellux.core.stopping import ITERATIONS, ROWS
 from pellux.engine.model import Fit, Outcome, Trial
 from pellux.engine.states import FitState
 
+BREAKS = "breaks a limit"  # the code of why such a trial ended early
 SURE = 3.0  # standard errors by which a mean over folds lies beyond a limit that is surely broken
 ENOUGH = 6  # degrees of freedom before how folds differ is known
 LEAST = 0.02  # of a limit: no closer to it is anything sure
@@ -84,6 +85,10 @@ class Watch:
             told = values(list(trial.fits.values()), measure)
             if len(told) > 1:
                 self._scatter[measure] = scatter.with_trial(told)
+
+    def breaks(self, trial: Trial) -> bool:
+        """Whether a trial breaks a limit by what is measured of it."""
+        return not kept(slack(trial, self.limits))
 
     def surely_broken(self, trial: Trial) -> Reason:
         """Which limit a trial breaks beyond doubt, whatever its other fits come to; false when none."""

@@ -11,9 +11,12 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
+from pellux.core.judging.limits import Limit
 from pellux.core.objective import Points
+from pellux.core.reasons import NONE
 from pellux.core.stopping import FOLDS, Keep, Ladder, Prune, Record, Rule, TrialContext, Verdict, best_common, rule
 from pellux.core.stopping.contract import KEEP, NoSettings
+from pellux.engine.limiting import BREAKS, Watch
 from pellux.engine.model import PROPOSED, Trial
 from pellux.engine.states import TrialState
 
@@ -48,8 +51,9 @@ class Stopping:
 class Pruning:
     """Keeps the record of a search and asks its rule."""
 
-    def __init__(self, stopping: Stopping, folds: int, trials: int, sign: int) -> None:
+    def __init__(self, stopping: Stopping, folds: int, trials: int, sign: int, keep: tuple[Limit, ...] = ()) -> None:
         self.stopping, self.folds, self.sign = stopping, folds, sign
+        self.watch = Watch(keep, stopping.ladder.resource)
         self.ladder = stopping.ladder
         self.record = Record(folds, trials, sign=sign)
         self._alive: dict[int, int] = defaultdict(int)
@@ -128,13 +132,16 @@ class Pruning:
         self.record.note_finished_curve(trial.number, fold)
 
     def rung_done(self, trial: Trial) -> Verdict:
-        """All fits of a rung are done: note its scores and judge."""
+        """All fits of a rung are done: note its scores and judge. What breaks a limit is not what others are measured against."""
         self._score(trial)
-        self._note(trial)
-        if trial.rung >= self.goal(trial) or self.exempt(trial):
+        whole = trial.rung >= self.goal(trial) or self.exempt(trial)
+        broken = NONE if whole else self.watch.surely_broken(trial)
+        if not broken and not (whole and self.watch.breaks(trial)):
+            self._note(trial)
+        if whole:
             return KEEP
         self._rest(trial)
-        return self._judge(trial)
+        return Prune(broken) if broken else self._judge(trial)
 
     def _score(self, trial: Trial) -> None:
         common = None
@@ -186,6 +193,7 @@ class Pruning:
         self._rest(trial)
         if self.stopping.cohorts and not self.exempt(trial):
             self._alive[trial.cohort] -= 1
+        self.watch.note(trial)
         self.record.note_ended(trial.number)
         self.record.forget_curves(trial.number)
 
@@ -265,9 +273,11 @@ class Pruning:
             self._join(trial, indices.get(trial.number, 0))
             self._restore_curves(trial, curves)
             rung = trial.rung
+            useless = trial.reason.code == BREAKS or (trial.state is TrialState.SCORED and self.watch.breaks(trial))
             for done in sorted(trial.results):
                 trial.rung = done
-                self._note(trial)
+                if not useless or done < max(trial.results):
+                    self._note(trial)
             trial.rung = rung
             if trial.state is TrialState.PARKED:
                 self._rest(trial)

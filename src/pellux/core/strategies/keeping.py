@@ -99,6 +99,8 @@ def ordered(history: History) -> History:
     if not limited(history):
         return history
     slack = np.array([o.slack or (np.nan,) * _width(history) for o in history], dtype=float)
+    if not np.isfinite(slack).any():
+        return history  # nothing was measured: there is no order to be made
     unit = np.nanmedian(np.where(np.isfinite(slack).any(0), np.abs(slack), 1.0), axis=0)
     broken = np.nansum(np.maximum(-slack, 0.0) / np.where(unit > 0, unit, 1.0), axis=1)
     means = np.array([np.nan if o.mean is None else o.mean for o in history])
