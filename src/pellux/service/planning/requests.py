@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import difflib
+import json
 import re
+from collections.abc import Mapping
+from functools import lru_cache
 from typing import Annotated, Any, Literal, TypeVar, get_args
 
 from pydantic import BaseModel, Discriminator, Field, ValidationError
@@ -129,6 +132,16 @@ class SettingsRequest(Request):
         alias="prefix mb",
         description="What prepared rows that trials share may take, in memory and on disk.",
     )
+
+
+def kept_settings(plan: Mapping[str, Any]) -> SettingsRequest:
+    """The settings of a plan as it is kept with its search: lists of many searches ask for the same ones again and again."""
+    return _kept_settings(json.dumps(plan))
+
+
+@lru_cache(maxsize=4096)
+def _kept_settings(plan: str) -> SettingsRequest:
+    return SettingsRequest.model_validate_json(plan)
 
 
 class LimitsRequest(Request):

@@ -12,7 +12,7 @@ from pellux.engine.model import PROPOSED
 from pellux.engine.states import SearchState, TrialState
 from pellux.service.engine.engine import Engine
 from pellux.service.planning.forecasts import Pace, seconds_left
-from pellux.service.planning.requests import SettingsRequest
+from pellux.service.planning.requests import kept_settings
 from pellux.service.planning.resolving import Resolved
 from pellux.service.problems.problems import best_shown
 from pellux.service.problems.schemas import BestView
@@ -48,7 +48,7 @@ def views(engine: Engine, session: Session, problem: Problem, searches: Sequence
 
 
 def _view(engine: Engine, session: Session, objective: Objective, search: Search, known: _Known) -> SearchView:
-    settings = SettingsRequest.model_validate(search.plan)
+    settings = kept_settings(search.plan)
     space = parse(search.space) if search.kind == runs.SEARCH else None  # finalists come from many spaces
     folds = _folds_of(engine, search, objective.judging)
     counts, (run, busy) = known.states.get(search.id, {}), known.fits.get(search.id, (0, 0.0))
