@@ -236,6 +236,9 @@ def main() -> None:
         cost,
         "",
         *lines(given.processes, seeds),
+        "",
+        "Below 0: better than the best of an even spread and climbs from it. Wanted: the Gaussian process at 40 beats Random at 320, and finds what keeps a limit of "
+        "which a fiftieth does within 15 trials in 90 % of runs; 1e-2 at 60 on Branin.",
     ]
     if not given.dry:
         put("limits", told)
