@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import pytest
 
 from pellux.core.judging.limits import Limit
-from pellux.core.stopping import FOLDS, ROWS, fold_by_fold, rule, settings_of
+from pellux.core.stopping import FOLDS, ROWS, fold_by_fold, geometric, rule, settings_of
 from pellux.engine.coordinator import Coordinator
 from pellux.engine.limiting import Watch, measured, slack
 from pellux.engine.messages import StartFit
@@ -41,8 +42,8 @@ def test_only_what_is_sure_ends_a_trial() -> None:
     assert not watch.surely_broken(trial(1, 9.0)), "how folds differ is not known yet"
     for number in range(2, 5):
         watch.note(trial(number, 0.4, 0.5, 0.6))
-    reason = watch.surely_broken(trial(5, 1.4))
-    assert (reason.code, reason.facts["limit"], reason.facts["measured"]) == ("breaks a limit", "load <= 1", 1.4)
+    reason = watch.surely_broken(trial(5, 1.6))
+    assert (reason.code, reason.facts["limit"], reason.facts["measured"]) == ("breaks a limit", "load <= 1", 1.6)
     assert not watch.surely_broken(trial(6, 1.2)), "its other folds may lie lower"
     assert watch.surely_broken(trial(7, 1.3, 1.2, 1.3))
 
@@ -55,13 +56,18 @@ def test_where_rows_grow_only_what_becomes_more_ends_a_trial() -> None:
     assert not Watch((LOAD,), ROWS).surely_broken(trial(9, 5.0, 5.0))
 
 
-def played(stopping: Stopping | None = None, **limits: Any) -> Play:
+def played(stopping: Stopping | None = None, cost: str = "load", **limits: Any) -> Play:
     """A weak baseline, then scores that fall with the trial's number; every third breaks its limit, the first among them."""
 
     def judge(fit: StartFit) -> Outcome:
-        return told(1.0 - fit.trial / 100 if fit.trial else 0.5, load=(2.0 if fit.trial % 3 == 1 else 0.5) + 0.01 * fit.fold)
+        load = (2.0 if fit.trial % 3 == 1 else 0.5) + 0.01 * fit.fold
+        return told(1.0 - fit.trial / 100 if fit.trial else 0.5, load=load)._replace(seconds=load)
 
-    return Play(Coordinator(Limits(12, 1, 4, keep=(LOAD,), **limits), [{}], stopping=stopping)).begin().finish(judge)
+    return (
+        Play(Coordinator(Limits(12, 1, 4, keep=(replace(LOAD, measure=cost),), **limits), [{}], stopping=stopping))
+        .begin()
+        .finish(judge)
+    )
 
 
 def test_no_trial_that_breaks_a_limit_reaches_the_target_or_counts_as_a_gain() -> None:
@@ -83,3 +89,16 @@ def test_a_race_does_not_carry_on_with_what_surely_breaks_a_limit() -> None:
         "no better one that cannot be used ended them"
     )
     assert all(t.measured for t in play.coordinator.trials.values() if t.state.ended)
+
+
+@pytest.mark.parametrize("key", ["successive halving", "asynchronous halving"])
+def test_halving_comes_to_its_end_where_many_break_a_limit(key: str) -> None:
+    chosen = rule(key)
+    play = played(Stopping(chosen, settings_of(chosen.settings, {}), geometric(ROWS, 1, 9, 3)), cost="fit seconds")
+    ended = [t for t in play.coordinator.trials.values() if t.origin != "baseline"]
+    assert len(ended) == 12
+    assert all(t.state.ended for t in ended)
+    broken = {t.number for t in ended if t.reason.code == "breaks a limit"}
+    assert broken
+    assert all(number % 3 == 1 for number in broken)
+    assert any(t.state is TrialState.SCORED and t.number % 3 != 1 for t in ended)

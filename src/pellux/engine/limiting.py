@@ -7,30 +7,23 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
-from pellux.core.judging.limits import COSTS, FIT_SECONDS, MODEL_MB, Limit, kept, slacks
+from scipy.special import stdtrit
+
+from pellux.core.judging.limits import COSTS, MODEL_MB, Limit, kept, quantity, slacks
 from pellux.core.reasons import NONE, Reason, because
 from pellux.core.stopping import ITERATIONS, ROWS
-from pellux.engine.model import Fit, Outcome, Trial
+from pellux.engine.model import Fit, Trial
 from pellux.engine.states import FitState
 
 BREAKS = "breaks a limit"  # the code of why such a trial ended early
-SURE = 3.0  # standard errors by which a mean over folds lies beyond a limit that is surely broken
-ENOUGH = 6  # degrees of freedom before how folds differ is known
+SURE = 0.999  # chance that the mean over all folds breaks a limit which is surely broken
 LEAST = 0.02  # of a limit: no closer to it is anything sure
-
-
-def quantity(outcome: Outcome, measure: str) -> float | None:
-    """What a fit told of a measure; None where it did not."""
-    if measure == FIT_SECONDS:
-        return outcome.seconds
-    if measure == MODEL_MB:
-        return None if outcome.model_bytes is None else outcome.model_bytes / 2**20
-    return outcome.recorded.get(measure)
 
 
 def values(fits: Sequence[Fit], measure: str) -> list[float]:
     """Of the fits that are done, what they told of a measure."""
-    told = [quantity(fit.outcome, measure) for fit in fits if fit.outcome is not None and fit.state is FitState.DONE]
+    done = [fit.outcome for fit in fits if fit.outcome is not None and fit.state is FitState.DONE]
+    told = [quantity(measure, one.seconds, one.model_bytes, one.recorded) for one in done]
     return [one for one in told if one is not None and math.isfinite(one)]
 
 
@@ -57,9 +50,11 @@ class _Scatter(NamedTuple):
         centre = sum(told) / len(told)
         return _Scatter(self.squares + sum((one - centre) ** 2 for one in told), self.freedom + len(told) - 1)
 
-    @property
-    def deviation(self) -> float | None:
-        return math.sqrt(self.squares / self.freedom) if self.freedom >= ENOUGH else None
+    def doubt(self, folds: int) -> float:
+        """How far a mean over so many folds may lie from the truth, by Student's t; without limit while nothing is known."""
+        if self.freedom == 0:
+            return math.inf
+        return float(stdtrit(self.freedom, SURE)) * math.sqrt(self.squares / self.freedom / folds)
 
 
 @dataclass
@@ -96,11 +91,11 @@ class Watch:
             if self.resource in (ROWS, ITERATIONS) and limit.measure not in COSTS:
                 continue
             told = values(list(trial.fits.values()), limit.measure)
-            deviation = self._scatter[limit.measure].deviation
-            if not told or (deviation is None and limit.measure != MODEL_MB):
+            if not told:
                 continue
             mean = sum(told) / len(told)
-            doubt = max(SURE * (deviation or 0.0) / math.sqrt(len(told)), LEAST * abs(limit.bound))
-            if limit.slack(mean) < -doubt:
+            # One fold is weighed by how folds of others differ; a model is measured once.
+            doubt = 0.0 if limit.measure == MODEL_MB else self._scatter[limit.measure].with_trial(told).doubt(len(told))
+            if limit.slack(mean) < -max(doubt, LEAST * abs(limit.bound)):
                 return because("breaks a limit", limit=limit.text, measured=mean, folds=len(told))
         return NONE

@@ -136,7 +136,10 @@ class Pruning:
         self._score(trial)
         whole = trial.rung >= self.goal(trial) or self.exempt(trial)
         broken = NONE if whole else self.watch.surely_broken(trial)
-        if not broken and not (whole and self.watch.breaks(trial)):
+        if broken or (whole and self.watch.breaks(trial)):
+            self.record.forget_rungs(trial.number, trial.bracket, trial.cohort, trial.rung)
+            self._still.clear()  # whom it stood before may go on now
+        else:
             self._note(trial)
         if whole:
             return KEEP
@@ -276,7 +279,7 @@ class Pruning:
             useless = trial.reason.code == BREAKS or (trial.state is TrialState.SCORED and self.watch.breaks(trial))
             for done in sorted(trial.results):
                 trial.rung = done
-                if not useless or done < max(trial.results):
+                if not useless:
                     self._note(trial)
             trial.rung = rung
             if trial.state is TrialState.PARKED:

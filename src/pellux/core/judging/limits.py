@@ -45,6 +45,15 @@ class Limit:
         return value - self.bound if self.at_least else self.bound - value
 
 
+def quantity(measure: str, seconds: float, model_bytes: int | None, recorded: Mapping[str, float]) -> float | None:
+    """What a fit tells of a measure; None where it does not."""
+    if measure == FIT_SECONDS:
+        return seconds
+    if measure == MODEL_MB:
+        return None if model_bytes is None else model_bytes / 2**20
+    return recorded.get(measure)
+
+
 def slacks(limits: Sequence[Limit], measured: Mapping[str, float]) -> tuple[float, ...]:
     """Of each limit; NaN where its quantity was not measured."""
     return tuple(limit.slack(measured[limit.measure]) if limit.measure in measured else math.nan for limit in limits)

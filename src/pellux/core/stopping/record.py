@@ -102,6 +102,14 @@ class Record:
         insort(self._cohorts[cohort, rung], score)
         self._at[number, rung] = score
 
+    def forget_rungs(self, number: int, bracket: int, cohort: int, last: int) -> None:
+        """A trial is not what others are measured against any more: its scores up to its last rung are taken out."""
+        for rung in range(last + 1):
+            score = self._at.pop((number, rung), None)
+            if score is not None:
+                self._rungs[bracket, rung].remove(score)
+                self._cohorts[cohort, rung].remove(score)
+
     def score(self, number: int, rung: int) -> float:
         return self._at[number, rung]
 

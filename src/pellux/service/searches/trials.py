@@ -14,7 +14,7 @@ import pyarrow.parquet as pq
 from pellux.core.errors import InvalidPlan
 from pellux.core.judging import mean, standard_error
 from pellux.core.judging.fold_effects import fold_effects
-from pellux.core.judging.limits import FIT_SECONDS, MODEL_MB
+from pellux.core.judging.limits import quantity
 from pellux.core.objective import Judging
 from pellux.core.space import Value, parse
 from pellux.objectives.code.brief import KINDS as CODE
@@ -185,7 +185,8 @@ def _limits(judging: Judging, search: Search, trial: Trial, of: Sequence[Fit]) -
     done = [fit for fit in of if fit.rung == last and fit.state == "done"]
     found = []
     for limit in judging.limited(SettingsRequest.model_validate(search.plan).limits):
-        told = [one for fit in done if (one := _told(fit, limit.measure)) is not None]
+        each = [quantity(limit.measure, fit.seconds, fit.model_bytes, fit.recorded) for fit in done]
+        told = [one for one in each if one is not None]
         value = (trial.measured or {}).get(limit.measure, mean(told) if told else None)
         found.append(
             KeptLimit(
@@ -194,14 +195,6 @@ def _limits(judging: Judging, search: Search, trial: Trial, of: Sequence[Fit]) -
             )
         )  # fmt: skip
     return found
-
-
-def _told(fit: Fit, measure: str) -> float | None:
-    if measure == FIT_SECONDS:
-        return fit.seconds
-    if measure == MODEL_MB:
-        return None if fit.model_bytes is None else fit.model_bytes / 2**20
-    return fit.recorded.get(measure)
 
 
 def _command(problem: Problem, search: Search, configuration: Mapping[str, Value]) -> list[str]:
