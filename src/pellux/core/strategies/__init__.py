@@ -93,7 +93,7 @@ class Entry:
         self, space: Space, history: History, pending: Sequence[Configuration], count: int, seeds: SeedStream, settings: Any
     ) -> Answer:
         """Its answer, whether it has settings or not."""
-        history = history if self.weighs_limits else ordered(history)
+        history = ordered(history) if self.learns and not self.weighs_limits else history
         if self.settings is NoSettings:
             return self.propose(space, history, pending, count, seeds)
         return self.propose(space, history, pending, count, seeds, settings)

@@ -87,8 +87,8 @@ class Keeping:
 
 
 def limited(history: History) -> bool:
-    """Whether the search has limits."""
-    return any(o.slack for o in history)
+    """Whether the search has limits: then every trial that it knows of tells by how much it keeps them."""
+    return len(history) > 0 and bool(history[-1].slack)
 
 
 def ordered(history: History) -> History:
