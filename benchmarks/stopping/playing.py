@@ -11,7 +11,7 @@ import numpy as np
 from benchmarks.stopping.tables import Table, telling
 from pellux.core.stopping import FOLDS, Ladder, bold, fold_by_fold, geometric, rule, settings_of, usual_least
 from pellux.core.strategies import Partial, SeedStream, even_spread
-from pellux.core.strategies.acquisition import log_expected_improvement
+from pellux.core.strategies.gains import log_expected_improvement
 from pellux.core.strategies.gaussian_process import believe, first_trials
 from pellux.core.strategies.partial import history
 from pellux.core.surrogates.coding import Coding

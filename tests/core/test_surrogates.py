@@ -15,7 +15,7 @@ from sklearn.gaussian_process.kernels import RBF, ConstantKernel, Kernel, Matern
 
 from pellux.core.forecasting.cost_model import CostModel
 from pellux.core.space import parse
-from pellux.core.strategies.acquisition import log_augmentation, log_expected_improvement
+from pellux.core.strategies.gains import log_augmentation, log_expected_improvement
 from pellux.core.surrogates.coding import Coding
 from pellux.core.surrogates.gaussian_process import Hyperparameters, Likelihood, Posterior, fit
 from pellux.core.surrogates.warp import warped

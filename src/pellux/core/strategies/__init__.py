@@ -42,6 +42,7 @@ from pellux.core.strategies.contract import (
 from pellux.core.strategies.keeping import ordered
 from pellux.core.strategies.known import Known, Placed
 from pellux.core.strategies.partial import Growth, Partial
+from pellux.core.strategies.several import ordered_by_front
 
 
 @dataclass(frozen=True)
@@ -60,8 +61,8 @@ class Entry:
         Scores matter to it; without, it is told only what was tried.
     modelled : bool
         Proposals are what a model of the score expects most of.
-    weighs_limits : bool
-        It has models of the limits; others are told of them by the order of the scores.
+    models_all : bool
+        It has models of limits and of all metrics that decide; others are told of them by the order of the scores.
     first : function of (configuration, seeds, settings), or None
         A start value as an answer, where that is not just a suggestion.
     divide : function of (settings, Growing), or None
@@ -75,7 +76,7 @@ class Entry:
     heavy: bool = False
     learns: bool = True
     modelled: bool = False
-    weighs_limits: bool = False
+    models_all: bool = False
     first: Callable[[Configuration, SeedStream, Any], Answer] | None = None
     divide: Callable[[Any, Growing], tuple[Any, int, tuple[int, ...]]] | None = None
 
@@ -93,7 +94,7 @@ class Entry:
         self, space: Space, history: History, pending: Sequence[Configuration], count: int, seeds: SeedStream, settings: Any
     ) -> Answer:
         """Its answer, whether it has settings or not."""
-        history = ordered(history) if self.learns and not self.weighs_limits else history
+        history = ordered(ordered_by_front(history)) if self.learns and not self.models_all else history
         if self.settings is NoSettings:
             return self.propose(space, history, pending, count, seeds)
         return self.propose(space, history, pending, count, seeds, settings)
@@ -129,7 +130,7 @@ STRATEGIES: dict[str, Entry] = {
         gaussian_process.propose,
         heavy=True,
         modelled=True,
-        weighs_limits=True,
+        models_all=True,
     ),
     "parzen density": Entry(
         "Parzen density",
@@ -155,7 +156,7 @@ STRATEGIES: dict[str, Entry] = {
         "The Gaussian process that counts what a trial costs: goes where a second of training promises most, cheapest first.",
         gain_per_second.propose,
         heavy=True,
-        weighs_limits=True,
+        models_all=True,
     ),
 }
 

@@ -1,7 +1,6 @@
-"""Where the model expects the most: log expected improvement, maximised over a space.
+"""Where the model expects the most: the logarithm of what is to be gained, maximised over a space.
 
-Log EI (Ament et al., NeurIPS 2023) keeps a slope where plain expected improvement underflows to zero. The maximiser
-looks at an even spread of candidates and at small changes of the best points, climbs from several of them with
+The maximiser looks at an even spread of candidates and at small changes of the best points, climbs from several of them with
 gradients, tries the neighbours of what it found in the discrete parameters, and climbs once more.
 """
 
@@ -17,6 +16,7 @@ from numpy.typing import NDArray
 from pellux.core.space import Choice, Space, Value, identity
 from pellux.core.strategies.even_spread import sobol
 from pellux.core.strategies.fresh import Taken
+from pellux.core.strategies.gains import Gain
 from pellux.core.strategies.keeping import Keeping
 from pellux.core.strategies.regions import Region
 
@@ -33,43 +33,11 @@ CLIMB_STEPS = 30
 MANY = 150  # observations from which on half the candidates must do
 HOPE = 3.0  # standard deviations that a score may lie above what is expected
 HOPEFUL = 0.25  # of the space is looked at even where the model sees no hope: it may be wrong
-LOG_ROOT_2PI = 0.5 * np.log(2 * np.pi)
-
-
-def log_expected_improvement(mean: Array, deviation: Array, best: float) -> tuple[Array, Array, Array]:
-    """Log EI over `best`, and its derivatives by mean and by deviation; shapes (m,)."""
-    z = (mean - best) / deviation
-    log_h = _log_h(z)
-    value = np.log(deviation) + log_h
-    by_mean = np.exp(np.minimum(scipy.special.log_ndtr(z) - value, 300.0))
-    by_deviation = np.exp(np.minimum(-0.5 * z * z - LOG_ROOT_2PI - value, 300.0))
-    return value, by_mean, by_deviation
-
-
-def log_augmentation(deviation: Array, noise: float) -> tuple[Array, Array]:
-    """What measuring anew would still tell, as a logarithm: 1 - noise / sqrt(deviation^2 + noise^2) (Huang et al. 2006),
-    and its derivative by the deviation. Far below the noise another trial says next to nothing."""
-    squared = deviation * deviation
-    both = np.sqrt(squared + noise * noise)
-    return np.log(squared) - np.log(both * (both + noise)), noise / (both * both) * (both + noise) / deviation
-
-
-def _log_h(z: Array) -> Array:
-    """log(phi(z) + z Phi(z)), accurate for z far below 0."""
-    found = np.empty_like(z)
-    near = z > -1
-    found[near] = np.log(np.exp(-0.5 * z[near] ** 2 - LOG_ROOT_2PI) + z[near] * scipy.special.ndtr(z[near]))
-    far = z[~near]
-    # phi(z) (1 - |z| sqrt(pi/2) erfcx(|z|/sqrt 2)), and 1/z^2 of it once the bracket is lost to rounding
-    bracket = -far * np.sqrt(np.pi / 2) * scipy.special.erfcx(-far / np.sqrt(2))
-    inner = np.where(far > -1e4, np.log1p(-np.minimum(bracket, 1 - 1e-16)), -2 * np.log(np.maximum(-far, 1.0)))
-    found[~near] = -0.5 * far**2 - LOG_ROOT_2PI + inner
-    return found
 
 
 @dataclass(frozen=True)
 class Found:
-    """A configuration, and the log EI there in units of the warped scores."""
+    """A configuration, and the logarithm of what is to be gained there."""
 
     configuration: dict[str, Value] | None
     gain: float
@@ -79,11 +47,11 @@ NOTHING = Found(None, -np.inf)
 
 
 class Maximiser:
-    """Finds the untried configuration of a region with the largest log EI over `best`, less its log_cost.
+    """Finds the untried configuration of a region with the largest gain, less its log_cost.
 
     Attributes
     ----------
-    best : float or None
+    gain : Gain or None
         None where nothing keeps the limits yet: then the chance of keeping them is all that counts.
     log_cost : array, shape (columns,), or None
         How much each feature column takes off, for instance its share in the logarithm of the cost.
@@ -94,17 +62,16 @@ class Maximiser:
     def __init__(
         self,
         region: Region,
-        best: float | None,
+        gain: Gain | None,
         tried: Taken,
         rng: Generator,
         *,
         climb: bool = True,
-        noise: float = 0.0,
         log_cost: Array | None = None,
         keeping: Keeping | None = None,
     ) -> None:
-        self._noise, self._log_cost, self._keeping = noise, log_cost, keeping
-        self._posterior, self._coding, self._best = region.posterior, region.coding, best
+        self._gain, self._log_cost, self._keeping = gain, log_cost, keeping
+        self._posterior, self._coding = region.posterior, region.coding
         self._region, self._tried, self._rng, self._climbs = region, tried, rng, climb
         self._space: Space = region.coding.space
         n = region.posterior.observations
@@ -133,7 +100,7 @@ class Maximiser:
                 return Found(configuration, float(self._worth(self._coding.features(point[None]))[0]))
         return NOTHING
 
-    def least_known(self) -> Found:
+    def least_known(self, best: float) -> Found:
         """The untried configuration that the model is least sure of, in the most hopeful part of an even spread."""
         candidates = self._allowed(self._even())
         if not len(candidates):
@@ -143,7 +110,6 @@ class Maximiser:
         if self._keeping is not None:  # as likely to keep the limits as not, or as likely as any
             chance = self._keeping.log_chance(self._coding.features(candidates))
             hope = np.where(chance >= min(np.log(0.5), float(np.quantile(chance, 1 - HOPEFUL))), hope, -np.inf)
-        best = np.inf if self._best is None else self._best
         may = np.flatnonzero(hope >= min(best, float(np.quantile(hope, 1 - HOPEFUL, method="higher"))))
         return self._first_untried(candidates[may[np.argsort(-deviation[may], kind="stable")]])
 
@@ -245,27 +211,17 @@ class Maximiser:
 
     def _worth(self, features: Array) -> Array:
         """What is to be gained at points, by how likely they keep the limits."""
-        value = self._gain(*self._posterior.predict(features))[0] if self._best is not None else np.zeros(len(features))
+        value = np.zeros(len(features)) if self._gain is None else self._gain.log(features)
         return value if self._keeping is None else value + self._keeping.log_chance(features)
 
     def _worth_with_slopes(self, features: Array, columns: int) -> tuple[Array, Array]:
         value, slopes = np.zeros(len(features)), np.zeros((len(features), columns))
-        if self._best is not None:
-            mean, deviation, by_mean, by_deviation = self._posterior.predict_with_slopes(features, columns)
-            value, on_mean, on_deviation = self._gain(mean, deviation)
-            slopes = on_mean[:, None] * by_mean + on_deviation[:, None] * by_deviation
+        if self._gain is not None:
+            value, slopes = self._gain.with_slopes(features, columns)
         if self._keeping is not None:
             chance, more = self._keeping.with_slopes(features, columns)
             value, slopes = value + chance, slopes + more
         return value, slopes
-
-    def _gain(self, mean: Array, deviation: Array) -> tuple[Array, Array, Array]:
-        assert self._best is not None
-        value, by_mean, by_deviation = log_expected_improvement(mean, deviation, self._best)
-        if self._noise <= 0:
-            return value, by_mean, by_deviation
-        more, slope = log_augmentation(deviation, self._noise)
-        return value + more, by_mean, by_deviation + slope
 
     def _merge(self, pool: Array, more: Array) -> Array:
         """Both, best first; of the new ones those that are allowed."""

@@ -62,6 +62,8 @@ class Observation:
         Its number in the search, the rung it reached and, in a population, whose it is.
     slack : tuple of float
         By how much it keeps each limit of the search, NaN where that was not measured; empty in a search without limits.
+    beside : tuple of float
+        What the score is weighed against, larger is better, NaN where it was not measured; empty where the score decides alone.
     """
 
     configuration: Configuration
@@ -75,6 +77,7 @@ class Observation:
     rung: int = 0
     member: int = 0
     slack: tuple[float, ...] = ()
+    beside: tuple[float, ...] = ()
 
     @property
     def keeps(self) -> bool:

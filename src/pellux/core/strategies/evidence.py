@@ -43,7 +43,7 @@ def gather(space: Space, known: Sequence[Observation], *, warp: bool = True) -> 
     span = _span(means[~failed], scores[~failed])
     if failed.any():
         scores[failed] = scores[~failed].min() - 0.1
-    noise = np.where(failed, FAILED_NOISE, _noise(chosen, means))
+    noise = np.where(failed, FAILED_NOISE, relative_noise(chosen, means))
     return Evidence(np.array([space.encode(o.configuration) for o in chosen]), scores, noise, span)
 
 
@@ -67,7 +67,7 @@ def _span(means: Array, scores: Array) -> float:
     return float((means[best] - np.median(means)) * (scores[best] - scores[below]) / (means[best] - means[below]))
 
 
-def _noise(chosen: Sequence[Observation], means: Array) -> Array:
+def relative_noise(chosen: Sequence[Observation], means: Array) -> Array:
     """Relative noise variance of each mean: its fold scatter after fold effects, drawn halfway to everybody's."""
     folds = max(len(o.scores) for o in chosen)
     table = np.array([[np.nan if s is None else s for s in o.scores] + [np.nan] * (folds - len(o.scores)) for o in chosen], float)

@@ -6,7 +6,8 @@ another basin than the incumbent's: plain expected improvement polishes the firs
 it left half-climbed may be higher. One that climbs too slowly to catch up is abandoned. Once the incumbent's basin has
 next to nothing left to gain, most proposals go elsewhere: where there are choices to other options, the least tried
 first and at first not to the ends of their numbers. Limits are modelled beside the score: what is to be gained counts by the chance
-of keeping them, and while nothing keeps them that chance is all that counts (`keeping.py`).
+of keeping them, and while nothing keeps them that chance is all that counts (`keeping.py`). Where several metrics decide together the
+volume that their front covers takes the place of the score (`several.py`).
 """
 
 from __future__ import annotations
@@ -26,8 +27,10 @@ from pellux.core.strategies.basins import tops
 from pellux.core.strategies.contract import Answer, History, Observation, SeedStream
 from pellux.core.strategies.evidence import Evidence, gather, kept
 from pellux.core.strategies.fresh import Taken, one_by_one, taken
+from pellux.core.strategies.gains import Improvement
 from pellux.core.strategies.keeping import Keeping, limited
 from pellux.core.strategies.regions import Everywhere, Inside, OutsideBasins, Region, Surroundings
+from pellux.core.strategies.several import known_enough, several, towards_front
 from pellux.core.surrogates.coding import Coding
 from pellux.core.surrogates.gaussian_process import Posterior, fit
 
@@ -127,6 +130,11 @@ def single(
     begun = len(history) + len(pending)
     if begun < first_trials(space) or sum(o.mean is not None for o in known) < 2:
         return even_spread.point(space, seeds)
+    if several(known):
+        if not known_enough(known):
+            return even_spread.point(space, seeds)
+        log_cost = _log_cost(space, known) if design.thrift else None
+        return towards_front(space, known, pending, seeds, tried, climb=design.climb, kinds=design.kinds, log_cost=log_cost)
     return _Proposal(space, known, pending, seeds, tried, design).configuration()
 
 
@@ -204,7 +212,7 @@ class _Proposal:
         others = self._among(self._rivals()) if self._coding.choices and not rivals_turn else None
         found = others or self._elsewhere()
         if found is None:  # nothing is left to gain where the model believes it knows
-            found = self._maximiser(everywhere, self._highest).least_known()
+            found = self._maximiser(everywhere, self._highest).least_known(self._highest)
         return (found if found.configuration is not None else usual).configuration
 
     def _settled(self, usual: Found) -> bool:
@@ -272,10 +280,10 @@ class _Proposal:
         return Inside(region, rim) if rim > 0 else region
 
     def _maximiser(self, region: Region, best: float | None) -> Maximiser:
+        gain = None if best is None else Improvement(region.posterior, best, self._noise)
         return Maximiser(
-            region, best, self._tried, self._seeds.own(), climb=self._design.climb, noise=self._noise, log_cost=self._log_cost,
-            keeping=self._keeping,
-        )  # fmt: skip
+            region, gain, self._tried, self._seeds.own(), climb=self._design.climb, log_cost=self._log_cost, keeping=self._keeping
+        )
 
     def _rivals(self) -> list[Region]:
         """The surroundings of basins beside the incumbent's; of options the least tried first, else in random order."""

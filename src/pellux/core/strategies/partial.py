@@ -47,6 +47,8 @@ class Partial:
         Its number, the rung it has reached, and its member of the population.
     slack : tuple of float
         By how much what is measured of it so far keeps each limit; see `Observation`.
+    beside : tuple of float
+        What is measured so far of what the score is weighed against.
     """
 
     configuration: Configuration
@@ -58,6 +60,7 @@ class Partial:
     member: int = 0
     partial_scores: tuple[float | None, ...] = field(default=())
     slack: tuple[float, ...] = ()
+    beside: tuple[float, ...] = ()
     _settled: dict[int, Observation | None] = field(default_factory=dict, init=False, compare=False, repr=False)
 
     @cached_property
@@ -177,5 +180,6 @@ def _over_folds(trial: Partial, folds: int, effects: Array) -> Observation:
 
 def _observation(trial: Partial, scores: tuple[float | None, ...], state: str) -> Observation:
     return Observation(
-        trial.configuration, scores, trial.seconds, state, number=trial.number, rung=trial.rung, member=trial.member, slack=trial.slack
+        trial.configuration, scores, trial.seconds, state, number=trial.number, rung=trial.rung, member=trial.member, slack=trial.slack,
+        beside=trial.beside,
     )  # fmt: skip
