@@ -208,14 +208,13 @@ def test_the_chance_of_winning_is_what_playing_the_folds_to_their_end_gives() ->
         true = -behind + sd / np.sqrt(2) * rng.standard_normal(200_000)
         rest = true + sd / np.sqrt(3) * rng.standard_normal(200_000)
         ahead = np.mean((2 * -behind + 3 * rest) / 5 > 0)
-        assert winning(record, behind, 2) == pytest.approx(ahead, abs=0.01)
+        assert winning(record, record.rivals[0], behind, 2) == pytest.approx(ahead, abs=0.01)
 
 
 def test_the_race_ends_the_hopeless_and_spares_the_incumbent() -> None:
     rng = np.random.default_rng(3)
     record = raced(rng.normal(size=5) + 0.02 * rng.standard_normal((12, 5)))
-    incumbent = record.incumbent
-    assert incumbent is not None
+    [incumbent] = record.rivals
     good = record.fold_scores(incumbent)
     record.note_folds(50, tuple(good[:2] - 0.5))
     record.note_folds(51, tuple(good[:2] + 0.01))
@@ -379,6 +378,6 @@ def test_the_race_is_a_student_t() -> None:
     assert freedom == 12, "enough to need no guess"
     first = raced(np.arange(5.0).reshape(1, 5))
     assert first.scatter[1] == 0
-    assert winning(first, 3.0, 2) > 0.04, "one trial's own folds say how far they scatter, with two degrees of freedom"
+    assert winning(first, first.rivals[0], 3.0, 2) > 0.04, "one trial's own folds say how far they scatter, with two degrees of freedom"
     spread = 3 / 5 * np.sqrt(2 * variance * (1 / 2 + 1 / 3))
-    assert winning(record, 0.7, 2) == pytest.approx(scipy.stats.t.cdf(-0.7 / spread, freedom))
+    assert winning(record, record.rivals[0], 0.7, 2) == pytest.approx(scipy.stats.t.cdf(-0.7 / spread, freedom))

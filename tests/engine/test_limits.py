@@ -30,7 +30,7 @@ def trial(number: int, *loads: float, rung: int = 0) -> Trial:
 
 
 def test_the_mean_over_folds_is_what_keeps_a_limit() -> None:
-    assert measured(trial(1, 0.5, 1.1), [LOAD]) == {"load": pytest.approx(0.8)}
+    assert measured(trial(1, 0.5, 1.1), ["load"]) == {"load": pytest.approx(0.8)}
     assert slack(trial(1, 0.5, 1.1), [LOAD]) == pytest.approx((0.2,))
     lacking = trial(2, 0.5)
     lacking.fits[1] = Fit(2, 1, FitState.RUNNING)

@@ -13,6 +13,7 @@ from dataclasses import dataclass, field
 from typing import Any, Protocol
 
 from pellux.core.judging import Tested
+from pellux.core.judging.aims import Aim, read_aims
 from pellux.core.judging.limits import Limit, read_limits
 from pellux.core.reasons import Reason
 from pellux.core.space import Space, Value
@@ -200,7 +201,7 @@ class Terms:
     settings : tuple of str
         All parameters of its space, also those that are not active in a configuration.
     limited : tuple of str
-        Quantities that the search has limits on: what takes time to measure well is measured only then.
+        Quantities that the search has limits on, or weighs the score against: what takes time to measure well is measured only then.
     memory_bytes : int or None
         What one fit may take, where the worker does not limit itself.
     """
@@ -308,6 +309,8 @@ class Judging:
         What is measured of every fit and may be limited, each with whether larger is better.
     limits : tuple of str
         What the problem asks of every search that does not say otherwise; see `core/judging/limits.py`.
+    against : tuple of str
+        What the score is weighed against in every search that does not say otherwise; see `core/judging/aims.py`.
     """
 
     metric: str
@@ -321,6 +324,13 @@ class Judging:
     rows: bool = True
     quantities: Mapping[str, bool] = field(default_factory=dict)
     limits: tuple[str, ...] = ()
+    against: tuple[str, ...] = ()
+
+    def weighed(self, names: Sequence[str] | None) -> tuple[Aim, ...]:
+        """What the score is weighed against in a search: its own, or the problem's where it says nothing; InvalidPlan as below."""
+        return read_aims(
+            self.against if names is None else names, self.quantities, self.metric, at="against" if names is None else "plan.against"
+        )
 
     def limited(self, texts: Sequence[str] | None) -> tuple[Limit, ...]:
         """The limits of a search: its own, or the problem's where it says nothing; InvalidPlan where they cannot be meant."""

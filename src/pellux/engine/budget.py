@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+import numpy as np
+
 from pellux.core.judging.limits import kept
 from pellux.core.reasons import NONE, Reason, because
-from pellux.engine.limiting import slack
+from pellux.engine.limiting import beside, slack
 from pellux.engine.model import PROPOSED, Fit, Limits, Trial
 
 
@@ -22,6 +24,7 @@ class Budget:
         self._clock: float | None = None
         self._best: tuple[float, int] | None = None  # turned score and trial number of the best
         self._since_gain = 0
+        self._front = np.empty((0, 1 + len(limits.against)))
         known = list(trials)
         self.proposed = sum(t.origin in PROPOSED for t in known)
         for trial in sorted((t for t in known if t.state.ended), key=lambda t: t.ended_at or 0.0):
@@ -42,10 +45,22 @@ class Budget:
         mean = trial.mean
         if mean is not None and not kept(slack(trial, self.limits.keep)):
             mean = None  # it cannot be used, however good it is
-        if mean is not None and (self._best is None or self.limits.sign * mean > self._best[0]):
-            self._best, self._since_gain = (self.limits.sign * mean, trial.number), 0
+        better = mean is not None and (self._best is None or self.limits.sign * mean > self._best[0])
+        if mean is not None and better:
+            self._best = (self.limits.sign * mean, trial.number)
+        gained = mean is not None and self._reaches_front(mean, trial) if self.limits.against else better
+        if gained:
+            self._since_gain = 0
         elif trial.origin != "baseline":
             self._since_gain += 1
+
+    def _reaches_front(self, mean: float, trial: Trial) -> bool:
+        """Whether no trial before was as good in every metric; if so it is on the front from now on."""
+        point = np.array([self.limits.sign * mean, *beside(trial, self.limits.against)])
+        if not np.isfinite(point).all() or (self._front >= point).all(1).any():
+            return False
+        self._front = np.vstack([self._front[~(point >= self._front).all(1)], point])
+        return True
 
     def spent(self) -> Reason:
         """Why no further trial begins; false while some may."""
@@ -57,6 +72,8 @@ class Budget:
         if limits.target_score is not None and self._best and self._best[0] >= limits.sign * limits.target_score:
             return because("target reached", target=limits.target_score, trial=self._best[1], score=limits.sign * self._best[0])
         if limits.no_gain_in is not None and self._since_gain >= limits.no_gain_in and self._best:
+            if limits.against:
+                return because("no gain on the front", trials=self._since_gain)
             return because("no gain", trials=self._since_gain, best=self._best[1])
         if limits.minutes is not None and self.active_seconds >= 60 * limits.minutes:
             return because("minutes over", minutes=limits.minutes)

@@ -81,7 +81,7 @@ class Coordinator:
         self.reason = NONE
         self.trials = {trial.number: trial for trial in trials}
         self.budget = Budget(limits, self.trials.values(), active_seconds)
-        self.pruning = Pruning(stopping or Stopping(), limits.folds, limits.trials, limits.sign, limits.keep)
+        self.pruning = Pruning(stopping or Stopping(), limits)
         self.life = Lifecycle(self.trials, self.budget, self.pruning, curves or {}, checkpoints or {}, earlier)
         self.scheduler, self.checkpoints = self.life.scheduler, self.life.checkpoints
         self._baselines = baselines

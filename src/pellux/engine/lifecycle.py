@@ -5,8 +5,10 @@ Pure, like the coordinator that it serves: what is to be done is put on `out`.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Mapping
 
+from pellux.core.judging.limits import quantity
 from pellux.core.objective import Points
 from pellux.core.reasons import NONE, Reason, because
 from pellux.core.space import Value
@@ -188,6 +190,8 @@ class Lifecycle:
         trial = self.trials[fit.trial]
         if outcome.state is FitState.DONE and outcome.curve and self._weak(fit, outcome.curve, at):
             outcome = outcome._replace(state=FitState.CUT, score=None)
+        if outcome.state is FitState.DONE and (missing := self._missing(outcome)):
+            outcome = outcome._replace(state=FitState.ERROR, score=None, reason=missing)
         early = trial.fits[fit.fold].outcome
         if early is not None and early.reason and not outcome.reason:
             outcome = outcome._replace(reason=early.reason)
@@ -210,6 +214,14 @@ class Lifecycle:
             if other.state is not FitState.DONE:
                 return
         self._end_rung(trial, at)
+
+    def _missing(self, outcome: Outcome) -> Reason:
+        """Which of the metrics that decide together a fit did not tell; false when none."""
+        for aim in self.budget.limits.against:
+            told = quantity(aim.measure, outcome.seconds, outcome.model_bytes, outcome.recorded)
+            if told is None or not math.isfinite(told):
+                return because("metric missing", metric=aim.measure)
+        return NONE
 
     def _end_rung(self, trial: Trial, at: float) -> None:
         """All fits of a trial's rung are done: it is scored, goes on, waits or ends."""
@@ -260,8 +272,8 @@ class Lifecycle:
     def end_trial(self, trial: Trial, state: TrialState, reason: Reason, at: float) -> None:
         trial.move(state, reason)
         trial.ended_at = at
-        if self.budget.limits.keep:
-            trial.measured = measured(trial, self.budget.limits.keep)
+        if self.budget.limits.measures:
+            trial.measured = measured(trial, self.budget.limits.measures)
         self.living.discard(trial.number)
         self.resting.discard(trial.number)
         self.seen += 1

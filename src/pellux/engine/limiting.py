@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
 from scipy.special import stdtrit
 
+from pellux.core.judging.aims import Aim, turned
 from pellux.core.judging.limits import COSTS, MODEL_MB, Limit, kept, quantity, slacks
 from pellux.core.reasons import NONE, Reason, because
 from pellux.core.stopping import ITERATIONS, ROWS
@@ -27,17 +28,32 @@ def values(fits: Sequence[Fit], measure: str) -> list[float]:
     return [one for one in told if one is not None and math.isfinite(one)]
 
 
-def measured(trial: Trial, limits: Sequence[Limit]) -> dict[str, float]:
-    """The mean over its folds of each limited quantity, as far as fits told of it; of a trial that has ended as it was then."""
+def measured(trial: Trial, measures: Collection[str]) -> dict[str, float]:
+    """The mean over its folds of each quantity, as far as fits told of it; of a trial that has ended as it was then."""
     if trial.measured is not None:
         return trial.measured
-    found = {limit.measure: values(list(trial.fits.values()), limit.measure) for limit in limits}
+    found = {measure: values(list(trial.fits.values()), measure) for measure in measures}
     return {measure: sum(told) / len(told) for measure, told in found.items() if told}
 
 
 def slack(trial: Trial, limits: Sequence[Limit]) -> tuple[float, ...]:
     """By how much a trial keeps each limit; NaN of what was not measured."""
-    return slacks(limits, measured(trial, limits))
+    return slacks(limits, measured(trial, [limit.measure for limit in limits]))
+
+
+def beside(trial: Trial, aims: Sequence[Aim]) -> tuple[float, ...]:
+    """What its score is weighed against, larger is better; NaN of what was not measured."""
+    return turned(aims, measured(trial, [aim.measure for aim in aims]))
+
+
+def beside_by_fold(trial: Trial, aims: Sequence[Aim], rung: int) -> list[tuple[float, ...]]:
+    """The same of each fold of a rung, shape (aims, folds)."""
+    newest: dict[int, Fit] = {}
+    for fit in sorted((*trial.past, *trial.fits.values()), key=lambda fit: fit.rung):
+        if fit.rung <= rung and fit.state is FitState.DONE:
+            newest[fit.fold] = fit
+    told = [[values([newest[fold]], aim.measure) for fold in sorted(newest)] for aim in aims]
+    return [tuple(aim.sign * one[0] if one else math.nan for one in found) for aim, found in zip(aims, told, strict=True)]
 
 
 class _Scatter(NamedTuple):

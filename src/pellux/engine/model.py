@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
+from pellux.core.judging.aims import Aim
 from pellux.core.judging.limits import Limit
 from pellux.core.objective import FitResult, Points
 from pellux.core.reasons import NONE, Reason
@@ -112,7 +113,7 @@ class Trial:
     goal : int or None
         The one rung that it works on, of a trial that others go on from; None where it climbs its ladder.
     measured : dict of str to float, or None
-        What was measured of the search's limited quantities when it ended; None before.
+        What was measured of the quantities that its search has limits on, or weighs the score against, when it ended; None before.
     """
 
     number: int
@@ -192,6 +193,8 @@ class Limits:
         1 when larger scores are better, -1 when smaller ones are.
     keep : tuple of Limit
         What a trial has to keep to count as the best.
+    against : tuple of Aim
+        What the score is weighed against; empty where it decides alone.
     """
 
     trials: int
@@ -206,6 +209,12 @@ class Limits:
     no_gain_in: int | None = None
     sign: int = 1
     keep: tuple[Limit, ...] = ()
+    against: tuple[Aim, ...] = ()
+
+    @property
+    def measures(self) -> tuple[str, ...]:
+        """The quantities that are kept of each trial beside its score."""
+        return tuple(dict.fromkeys([*(limit.measure for limit in self.keep), *(aim.measure for aim in self.against)]))
 
 
 __all__ = ["Fit", "Limits", "Outcome", "Points", "Trial"]

@@ -8,13 +8,12 @@ from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from pellux.core.judging.limits import Limit
 from pellux.core.settings import NoSettings
 from pellux.core.space import Configuration, Space
 from pellux.core.strategies import Answer, Exhausted, Growth, Observation, Partial, Placed, SeedStream, strategy
 from pellux.engine.coordinator import Coordinator
-from pellux.engine.limiting import slack
-from pellux.engine.model import Trial
+from pellux.engine.limiting import beside, slack
+from pellux.engine.model import Limits, Trial
 from pellux.engine.strategy_process import Asked, StrategyProcess
 
 
@@ -73,10 +72,11 @@ class StrategyProposer:
         changed = coordinator.changed_since(self._heard)
         self._heard += len(changed)
         trials = [coordinator.trials[n] for n in dict.fromkeys(changed)]
-        keep = coordinator.limits.keep
-        if keep and self._news:  # what was known before says nothing of limits
-            self._news = [(place, replace(known, slack=(math.nan,) * len(keep))) for place, known in self._news]
-        news = [*self._news, *((t.number, self._partial(t, here, keep)) for t in trials if (here := self._place(t)) is not None)]
+        limits = coordinator.limits
+        if limits.measures and self._news:  # what was known before says nothing of limits, nor of other metrics
+            keep, against = (math.nan,) * len(limits.keep), (math.nan,) * len(limits.against)
+            self._news = [(place, replace(known, slack=keep, beside=against)) for place, known in self._news]
+        news = [*self._news, *((t.number, self._partial(t, here, limits)) for t in trials if (here := self._place(t)) is not None)]
         pending = [here for t in coordinator.live if not t.results and (here := self._place(t)) is not None]
         self._news = []
         for trial in trials:
@@ -97,11 +97,12 @@ class StrategyProposer:
     def _turned(self, scores: Sequence[float | None]) -> tuple[float | None, ...]:
         return tuple(None if score is None else self._who.sign * score for score in scores)
 
-    def _partial(self, trial: Trial, configuration: Configuration, keep: Sequence[Limit]) -> Partial:
+    def _partial(self, trial: Trial, configuration: Configuration, limits: Limits) -> Partial:
         results = {rung: self._turned(scores) for rung, scores in trial.results.items()}
         scores = self._turned(trial.scores)
         return Partial(
-            configuration, results, trial.seconds, trial.state.value, trial.number, trial.rung, trial.cohort, scores, slack=slack(trial, keep)
+            configuration, results, trial.seconds, trial.state.value, trial.number, trial.rung, trial.cohort, scores,
+            slack=slack(trial, limits.keep), beside=beside(trial, limits.against),
         )  # fmt: skip
 
     def close(self) -> None:

@@ -11,13 +11,13 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from pellux.core.judging.limits import Limit
 from pellux.core.objective import Points
 from pellux.core.reasons import NONE
 from pellux.core.stopping import FOLDS, Keep, Ladder, Prune, Record, Rule, TrialContext, Verdict, best_common, rule
 from pellux.core.stopping.contract import KEEP, NoSettings
-from pellux.engine.limiting import BREAKS, Watch
-from pellux.engine.model import PROPOSED, Trial
+from pellux.core.stopping.front_record import FrontRecord
+from pellux.engine.limiting import BREAKS, Watch, beside_by_fold
+from pellux.engine.model import PROPOSED, Limits, Trial
 from pellux.engine.states import TrialState
 
 EXEMPT = ("baseline", "by hand", "finalist", "recheck")  # a person wants to see these in full
@@ -51,11 +51,15 @@ class Stopping:
 class Pruning:
     """Keeps the record of a search and asks its rule."""
 
-    def __init__(self, stopping: Stopping, folds: int, trials: int, sign: int, keep: tuple[Limit, ...] = ()) -> None:
-        self.stopping, self.folds, self.sign = stopping, folds, sign
-        self.watch = Watch(keep, stopping.ladder.resource)
+    def __init__(self, stopping: Stopping, limits: Limits) -> None:
+        self.stopping, self.folds, self.sign, self._aims = stopping, limits.folds, limits.sign, limits.against
+        self.watch = Watch(limits.keep, stopping.ladder.resource)
         self.ladder = stopping.ladder
-        self.record = Record(folds, trials, sign=sign)
+        self.record = (
+            FrontRecord(limits.folds, limits.trials, limits.sign, len(self._aims))
+            if self._aims
+            else Record(limits.folds, limits.trials, sign=limits.sign)
+        )
         self._alive: dict[int, int] = defaultdict(int)
         self._parked: dict[int, Trial] = {}
         self._best: dict[tuple[int, int], list[tuple[float, int]]] = defaultdict(list)  # parked, best first
@@ -160,11 +164,15 @@ class Pruning:
     def _note(self, trial: Trial) -> None:
         """Enter a rung's scores, those of the trial in full too: a race is run against them."""
         turned = tuple([self.sign * score for score in trial.results[trial.rung] if score is not None])
+        beside = beside_by_fold(trial, self._aims, trial.rung) if self._aims else ()
         if self.ladder.resource in (FOLDS, ""):
-            self.record.note_folds(trial.number, turned)
+            self.record.note_folds(trial.number, turned, beside)
         if not self.exempt(trial):
             self._still.discard((trial.bracket, trial.rung))
-            self.record.note_rung(trial.number, trial.bracket, trial.cohort, trial.rung, sum(turned) / len(turned))
+            means = [sum(told) / max(len(told), 1) for told in beside]
+            self.record.note_rung(trial.number, trial.bracket, trial.cohort, trial.rung, sum(turned) / len(turned), means)
+            if self.record.moves:  # the others of the rung may stand elsewhere now
+                self._order_anew((trial.bracket, trial.rung))
 
     def _judge(self, trial: Trial) -> Verdict:
         sight = TrialContext(trial.number, trial.rung, trial.bracket, trial.cohort)
@@ -181,6 +189,17 @@ class Pruning:
         self._still.discard((trial.bracket, trial.rung))
         heapq.heappush(self._best[trial.bracket, trial.rung], (-score, trial.number))
         heapq.heappush(self._worst[trial.bracket, trial.rung], (score, trial.number))
+
+    def _order_anew(self, place: tuple[int, int]) -> None:
+        """Put the parked trials of a rung in the order in which they stand by now."""
+        here = [t for t in self._parked.values() if (t.bracket, t.rung) == place]
+        scores = [(self.record.score(t.number, t.rung), t.number) for t in here]
+        if not here:
+            return
+        self._best[place] = [(-score, number) for score, number in scores]
+        self._worst[place] = scores
+        heapq.heapify(self._best[place])
+        heapq.heapify(self._worst[place])
 
     def _unpark(self, trial: Trial) -> None:
         if self._parked.pop(trial.number, None) is not None:

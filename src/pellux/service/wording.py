@@ -54,6 +54,7 @@ SENTENCES: dict[str, Callable[[Facts], str]] = {
     "trials done": lambda f: f"All {f['trials']} trials are done.",
     "target reached": lambda f: f"The target score of {f['target']:g} is reached: trial {f['trial']} has {f['score']:.6g}.",
     "no gain": lambda f: f"No gain in {f['trials']} trials: trial {f['best']} is still the best.",
+    "no gain on the front": lambda f: f"No gain: none of the last {f['trials']} trials came to the front.",
     "minutes over": lambda f: f"The {f['minutes']:g} minutes are over.",
     "stopped by a person": lambda f: "Stopped by a person.",
     "paused by a person": lambda f: "Paused by a person.",
@@ -64,9 +65,14 @@ SENTENCES: dict[str, Callable[[Facts], str]] = {
     "withdrawn by a person": lambda f: "Withdrawn by a person.",
     "search was stopped": lambda f: "The search was stopped.",
     "fold failed": lambda f: f"Fold {f['fold']}: {sentence(f['because'])}",
+    "metric missing": lambda f: f"The fit told no {f['metric']}, which decides together with the score.",
     "trial took too long": lambda f: f"The trial took longer than its limit of {f['limit']:g} s.",
     # What stopping rules say
     # What decides comes first: lists show the beginning.
+    "outrun in all": lambda f: f"P(overtaking trial {f['best']} in any metric) {f['chance']:.1%} after fold {f['folds']}",
+    "below every median": lambda f: (
+        f"Below the median of {f['others']} trials in all {f['metrics']} metrics after fold {f['folds']}"
+    ),
     "outrun": lambda f: f"P(win) {f['chance']:.1%}: {f['behind']:.3g} behind the best (trial {f['best']}) after fold {f['folds']}",
     "below the median": lambda f: (
         f"worse than the median {f['median']:.4g} of {f['others']} trials: {f['mean']:.4g} on average after {f['folds']} folds"

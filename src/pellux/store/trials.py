@@ -384,6 +384,13 @@ def points(session: Session, search_id: int) -> list[tuple[Any, ...]]:
     return [tuple(row) for row in rows]
 
 
+def measured(session: Session, search_id: int) -> list[tuple[Any, ...]]:
+    """Of every scored trial of a search (id, number, origin, mean, measured, keeps its limits, configuration), in the order in which they ended."""
+    wanted = select(T.id, T.number, T.origin, T.mean, T.measured, T.keeps, T.configuration)
+    rows = session.execute(wanted.where(T.search_id == search_id, T.state == SCORED).order_by(T.ended_at, T.id))
+    return [tuple(row) for row in rows]
+
+
 def newest_scores(session: Session, search_id: int, most: int) -> list[list[float | None]]:
     """Fold scores of the newest scored trials of a search."""
     wanted = select(T.scores).where(T.search_id == search_id, T.state == SCORED).order_by(T.number.desc()).limit(most)

@@ -9,6 +9,7 @@ from dataclasses import asdict, dataclass, field, fields
 from typing import Any
 
 from pellux.core.errors import InvalidBrief
+from pellux.core.judging.aims import read_aims
 from pellux.core.judging.limits import COSTS, read_limits
 from pellux.core.judging.metrics import BINARY, OURS, REGRESSION, TASKS, Metric, Metrics
 from pellux.core.judging.split_plans import STRATIFIED, STRATIFIED_GROUPED, SplitPlan
@@ -32,6 +33,8 @@ class Brief:
         Metrics that are computed for every fit beside the one that decides.
     limits : tuple of str
         What the configuration that is chosen has to keep (`core/judging/limits.py`); a search may have others.
+    against : tuple of str
+        What its score is weighed against (`core/judging/aims.py`); a search may have others.
     metrics : Metrics
         Where its metrics are looked up; no part of what it says.
     """
@@ -50,6 +53,7 @@ class Brief:
     weight: str = ""
     recorded: tuple[str, ...] = ()
     limits: tuple[str, ...] = ()
+    against: tuple[str, ...] = ()
     metrics: Metrics = field(default=OURS, compare=False, repr=False)
 
     def __post_init__(self) -> None:
@@ -70,6 +74,7 @@ class Brief:
             raise InvalidBrief(f"{self.target} is the target and cannot be a feature too.", at="features")
         self._check_roles()
         read_limits(self.limits, self.quantities, self.metric)
+        read_aims(self.against, self.quantities, self.metric)
         if self.task == REGRESSION and self.split.kind in (STRATIFIED, STRATIFIED_GROUPED):
             raise InvalidBrief("Stratified folds need classes; use shuffled or grouped folds for a regression.", at="folds")
 
@@ -116,7 +121,7 @@ class Brief:
     @staticmethod
     def from_json(found: Mapping[str, Any], metrics: Metrics = OURS) -> Brief:
         split = SplitPlan(**found["split"])
-        lists = {name: tuple(found.get(name, ())) for name in ("features", "classes", "recorded", "limits")}
+        lists = {name: tuple(found.get(name, ())) for name in ("features", "classes", "recorded", "limits", "against")}
         return Brief(**{**found, "split": split, **lists}, metrics=metrics)
 
     @property
@@ -124,4 +129,4 @@ class Brief:
         return hashlib.sha256(json.dumps(self.to_json(), sort_keys=True).encode()).hexdigest()
 
 
-_LATER = (*ROLES, "recorded", "limits", "repeats", "gap", "holdout_by")
+_LATER = (*ROLES, "recorded", "limits", "against", "repeats", "gap", "holdout_by")

@@ -1,5 +1,7 @@
 """Fold race: after each fold a trial is compared with the incumbent, fold by fold; without a chance of winning it ends.
 
+Where several metrics decide it ends when some trial of the front is surely ahead in all of them.
+
 Racing as in Maron & Moore (1994) and Birattari et al. (2002). Folds differ, so differences are paired by fold. How much
 paired differences scatter is learnt from all trials (residuals of a two-way additive fit), for two folds of one trial
 say almost nothing about it. The chance that the mean over all folds ends above the incumbent's is a Student t.
@@ -40,23 +42,33 @@ class RaceSettings:
 
 def verdict(trial: TrialContext, record: Record, settings: RaceSettings) -> Verdict:
     """What becomes of the trial; the method and its source stand above."""
-    if trial.fold >= 0 or record.incumbent is None or record.incumbent == trial.number:
+    if trial.fold >= 0 or trial.number in record.rivals:
         return KEEP
-    scores = record.fold_scores(trial.number)
-    if len(scores) >= record.folds:
+    done = len(record.fold_scores(trial.number))
+    if done >= record.folds:
         return KEEP
-    behind = float((record.fold_scores(record.incumbent)[: len(scores)] - scores).mean())
-    chance = winning(record, behind, len(scores))
-    if chance >= settings.chance:
-        return KEEP
-    return Prune(because("outrun", folds=len(scores), best=record.incumbent, behind=behind, chance=chance))
+    for rival in record.rivals:
+        behind = [behind_in(one, rival, trial.number) for one in record.each]
+        chance = max(winning(one, rival, by, done) for one, by in zip(record.each, behind, strict=True))
+        if chance >= settings.chance:
+            continue
+        if len(behind) > 1:
+            return Prune(because("outrun in all", folds=done, best=rival, chance=chance))
+        return Prune(because("outrun", folds=done, best=rival, behind=behind[0], chance=chance))
+    return KEEP
 
 
-def winning(record: Record, behind: float, done: int) -> float:
-    """The probability that a trial `behind` the incumbent on `done` folds is ahead of it on all of them."""
+def behind_in(record: Record, rival: int, number: int) -> float:
+    """By how much a trial lies behind a rival on the folds that both have."""
+    scores = record.fold_scores(number)
+    return float((record.fold_scores(rival)[: len(scores)] - scores).mean())
+
+
+def winning(record: Record, rival: int, behind: float, done: int) -> float:
+    """The probability that a trial `behind` a rival on `done` folds is ahead of it on all of them."""
     left = record.folds - done
     variance, freedom = record.scatter
-    own = float(np.var(record.fold_scores(record.incumbent or 0), ddof=1)) if record.folds > 1 else 0.0
+    own = float(np.var(record.fold_scores(rival), ddof=1)) if record.folds > 1 else 0.0
     guess = OWN_WEIGHT * max(0.0, 1 - freedom / ENOUGH)
     weight = guess + freedom
     pooled = (guess * own + freedom * variance) / weight

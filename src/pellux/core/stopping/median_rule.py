@@ -35,9 +35,12 @@ def verdict(trial: TrialContext, record: Record, settings: MedianSettings) -> Ve
     """What becomes of the trial; the method and its source stand above."""
     if trial.fold < 0:
         scores = record.fold_scores(trial.number)
-        median, others = record.median_of_folds(len(scores))
-        if others <= settings.others or scores.mean() >= median:
-            return KEEP
+        for one in record.each:  # where several metrics decide, whoever is not below the median of one may be on the front
+            median, others = one.median_of_folds(len(scores))
+            if others <= settings.others or one.fold_scores(trial.number).mean() >= median:
+                return KEEP
+        if len(record.each) > 1:
+            return Prune(because("below every median", folds=len(scores), metrics=len(record.each), others=others))
         mean = record.sign * float(scores.mean())
         return Prune(because("below the median", folds=len(scores), mean=mean, median=record.sign * median, others=others))
     curve = record.curve(trial.number, trial.fold)

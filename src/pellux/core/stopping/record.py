@@ -8,7 +8,9 @@ from __future__ import annotations
 
 from bisect import bisect_right, insort
 from collections import defaultdict
+from collections.abc import Sequence
 from dataclasses import dataclass, field
+from typing import ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -78,6 +80,7 @@ class Record:
     trials: int
     closing: bool = False
     sign: int = 1
+    moves: ClassVar[bool] = False  # whether what comes changes how the others stand
     _rungs: dict[Rung, list[float]] = field(default_factory=lambda: defaultdict(list))
     _at: dict[tuple[int, int], float] = field(default_factory=dict)
     _cohorts: dict[tuple[int, int], list[float]] = field(default_factory=lambda: defaultdict(list))
@@ -96,8 +99,8 @@ class Record:
 
     # Rungs
 
-    def note_rung(self, number: int, bracket: int, cohort: int, rung: int, score: float) -> None:
-        """A trial has all its results at a rung; `score` is their mean."""
+    def note_rung(self, number: int, bracket: int, cohort: int, rung: int, score: float, beside: Sequence[float] = ()) -> None:
+        """A trial has all its results at a rung; `score` is their mean, `beside` what it is weighed against."""
         insort(self._rungs[bracket, rung], score)
         insort(self._cohorts[cohort, rung], score)
         self._at[number, rung] = score
@@ -157,8 +160,8 @@ class Record:
 
     # Folds
 
-    def note_folds(self, number: int, scores: tuple[float, ...]) -> None:
-        """The scores of a trial's first folds."""
+    def note_folds(self, number: int, scores: tuple[float, ...], beside: Sequence[tuple[float, ...]] = ()) -> None:
+        """The scores of a trial's first folds, and of the same folds what they are weighed against."""
         table = np.asarray(scores, dtype=float)
         self._tables[number] = table
         insort(self._prefixes[len(table)], float(table.mean()))
@@ -202,9 +205,14 @@ class Record:
         return (self._squares / self._freedom if self._freedom else 0.0, self._freedom)
 
     @property
-    def incumbent(self) -> int | None:
-        """The best trial with all folds."""
-        return None if self._incumbent is None else self._incumbent[1]
+    def rivals(self) -> list[int]:
+        """The trials with all folds that a race is run against."""
+        return [] if self._incumbent is None else [self._incumbent[1]]
+
+    @property
+    def each(self) -> Sequence[Record]:
+        """What is known of fold scores, a record for each metric that decides."""
+        return (self,)
 
     def fold_scores(self, number: int) -> NDArray[np.float64]:
         return self._tables[number]

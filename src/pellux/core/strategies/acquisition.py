@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from pellux.core.space import Choice, Space, Value, identity
 from pellux.core.strategies.even_spread import sobol
 from pellux.core.strategies.fresh import Taken
-from pellux.core.strategies.gains import Gain
+from pellux.core.strategies.gains import Gain, Improvement
 from pellux.core.strategies.keeping import Keeping
 from pellux.core.strategies.regions import Region
 
@@ -30,6 +30,7 @@ ALONG = 2  # best points of which single coordinates go everywhere
 POSITIONS = 8  # to so many places
 CLIMBS = 8  # candidates from which gradients climb
 CLIMB_STEPS = 30
+LOOKS_A_STEP = 2
 MANY = 150  # observations from which on half the candidates must do
 HOPE = 3.0  # standard deviations that a score may lie above what is expected
 HOPEFUL = 0.25  # of the space is looked at even where the model sees no hope: it may be wrong
@@ -252,7 +253,10 @@ class Maximiser:
             return -float(value.sum()), -gradient[free]
 
         begin = features[:, :columns][free]
-        options = {"maxiter": CLIMB_STEPS if self._thin == 1 else CLIMB_STEPS // 2, "maxcor": 10}
+        steps = CLIMB_STEPS if self._thin == 1 else CLIMB_STEPS // 2
+        # At the edge of what keeps a limit, or of what a front covers, line searches could go on and on.
+        most = 15_000 if self._keeping is None and isinstance(self._gain, Improvement) else LOOKS_A_STEP * steps
+        options = {"maxiter": steps, "maxfun": most, "maxcor": 10}
         result = scipy.optimize.minimize(
             objective, begin, jac=True, method="L-BFGS-B", bounds=[(0.0, 1.0)] * len(begin), options=options
         )

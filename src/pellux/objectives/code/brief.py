@@ -10,6 +10,7 @@ from dataclasses import asdict, dataclass, field, replace
 from typing import Any
 
 from pellux.core.errors import InvalidPlan
+from pellux.core.judging.aims import read_aims
 from pellux.core.judging.limits import FIT_SECONDS, MODEL_MB, read_limits
 from pellux.core.objective import Holds
 
@@ -62,6 +63,8 @@ class CodeBrief:
         Those of them of which less is better.
     limits : tuple of str
         What the configuration that is chosen has to keep; a search may have others.
+    against : tuple of str
+        What its score is weighed against; a search may have others.
     final : bool
         Whether a program can train on everything, with `all` for a fold.
     files : tuple of str
@@ -91,6 +94,7 @@ class CodeBrief:
     fingerprint: str = ""
     space: str = ""
     limits: tuple[str, ...] = ()
+    against: tuple[str, ...] = ()
 
     def __post_init__(self) -> None:
         if not 1 <= self.folds <= MOST_FOLDS:
@@ -104,6 +108,7 @@ class CodeBrief:
         if self.pick_out:
             check_pattern(self.pick_out)
         read_limits(self.limits, self.quantities, self.metric)
+        read_aims(self.against, self.quantities, self.metric)
 
     @property
     def quantities(self) -> dict[str, bool]:
@@ -125,16 +130,17 @@ class CodeBrief:
         return self.grows.most if self.grows else 1
 
     def to_json(self) -> dict[str, Any]:
-        """Limits are left out where there are none, so that problems of earlier versions stay what they are."""
+        """Limits, and what is weighed, are left out where there are none, so that problems of earlier versions stay what they are."""
         found: dict[str, Any] = json.loads(json.dumps(asdict(self)))
-        if not found["limits"]:
-            del found["limits"]
+        for name in ("limits", "against"):
+            if not found[name]:
+                del found[name]
         return found
 
     @staticmethod
     def from_json(found: Mapping[str, Any]) -> CodeBrief:
         known = {name: value for name, value in found.items() if name in CodeBrief.__dataclass_fields__}
-        for name in ("runs", "recorded", "smaller", "files", "limits"):
+        for name in ("runs", "recorded", "smaller", "files", "limits", "against"):
             known[name] = tuple(known.get(name, ()))
         grows = known.get("grows")
         known["grows"] = Growing(**{**grows, "may_change": tuple(grows["may_change"])}) if grows else None

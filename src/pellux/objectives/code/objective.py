@@ -104,7 +104,7 @@ class CodeObjective:
         brief = self.brief
         return Judging(
             brief.metric, brief.larger_is_better, brief.folds, brief.folds, also=brief.recorded, seed=brief.seed, rows=False,
-            quantities=brief.quantities, limits=brief.limits,
+            quantities=brief.quantities, limits=brief.limits, against=brief.against,
         )  # fmt: skip
 
     @property

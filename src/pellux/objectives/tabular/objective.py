@@ -44,7 +44,7 @@ class TabularObjective:
         metric, split = self.brief.judged_by, self.brief.split
         return Judging(
             metric.key, metric.larger_is_better, split.folds, split.fits, metric.least, metric.most,
-            tuple(m.key for m in self.brief.also), self.brief.seed, quantities=self.brief.quantities, limits=self.brief.limits,
+            tuple(m.key for m in self.brief.also), self.brief.seed, quantities=self.brief.quantities, limits=self.brief.limits, against=self.brief.against,
         )  # fmt: skip
 
     def configurable(self, key: str) -> Learner:

@@ -206,7 +206,7 @@ class Engine:
             [start for start in starts(space, plan.starts) if start not in baselines],
         )
         recorder = SearchRecorder(
-            self.workspace, Whose(search_id=search.id, problem_id=problem.id, run=search.kind, frozen=problem.frozen, keep_predictions=search.kind == runs.SEARCH, limits=limits.keep), objective,  # type: ignore[arg-type]
+            self.workspace, Whose(search_id=search.id, problem_id=problem.id, run=search.kind, frozen=problem.frozen, keep_predictions=search.kind == runs.SEARCH, limits=limits.keep, measures=limits.measures), objective,  # type: ignore[arg-type]
             Work(resolved.ladder, limits.folds, curves, objective.judging.folds),
         )  # fmt: skip
         runner = self._runner(search, objective, plan)
@@ -226,7 +226,7 @@ class Engine:
         # Nothing is computed from what finalists predict on fresh folds; it is not kept. Baselines freeze no brief.
         first = search.kind == runs.BASELINES
         whose = Whose(
-            search_id=search.id, problem_id=problem.id, run=search.kind, frozen=problem.frozen or first, keep_predictions=first, limits=limits.keep,  # type: ignore[arg-type]
+            search_id=search.id, problem_id=problem.id, run=search.kind, frozen=problem.frozen or first, keep_predictions=first, limits=limits.keep, measures=limits.measures,  # type: ignore[arg-type]
         )  # fmt: skip
         recorder = SearchRecorder(
             self.workspace, whose, objective, Work(resolved.ladder, limits.folds, curves, objective.judging.folds)
@@ -247,7 +247,7 @@ class Engine:
             learner=search.learner, resource=resolved.resource, most=resolved.levels[-1], grid=resolved.grid,
             shared=str(self.workspace.prefixes_folder(search.id)), shared_bytes=plan.prefix_mb * 2**20,
             settings=tuple(parse(search.space).by_name) if search.space else (), memory_bytes=memory if holds.elsewhere else None,
-            limited=tuple(limit.measure for limit in objective.judging.limited(plan.limits)),
+            limited=_limits(plan, search.workers, objective).measures,
         )  # fmt: skip
         return Assignment(
             evaluators=objective.evaluators(terms),
@@ -294,6 +294,7 @@ def _limits(plan: SettingsRequest, workers: int, objective: Objective) -> Limits
         no_gain_in=plan.no_gain_in,
         sign=objective.judging.sign,
         keep=objective.judging.limited(plan.limits),
+        against=objective.judging.weighed(plan.against),
     )
 
 

@@ -77,6 +77,8 @@ class Whose:
         Whether anything will be computed from what its trials predict.
     limits : tuple of Limit
         What its trials have to keep.
+    measures : tuple of str
+        The quantities that are kept of each trial beside its score.
     """
 
     search_id: int
@@ -85,6 +87,7 @@ class Whose:
     frozen: bool = False
     keep_predictions: bool = True
     limits: tuple[Limit, ...] = ()
+    measures: tuple[str, ...] = ()
 
 
 class SearchRecorder:
@@ -221,7 +224,7 @@ class SearchRecorder:
             "parent": trial.parent,
             "share": self._work.share(trial),
             "goal": trial.goal,
-            "measured": measured(trial, keep) if keep else None,
+            "measured": measured(trial, self._whose.measures) if self._whose.measures and trial.state.ended else None,
             "keeps": keeps,
         }
 

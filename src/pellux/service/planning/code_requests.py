@@ -7,7 +7,7 @@ from typing import Annotated, Any
 
 from pydantic import BeforeValidator, Field, model_validator
 
-from pellux.service.planning.request import LimitText, Request, Seed
+from pellux.service.planning.request import AimText, LimitText, Request, Seed
 
 
 def _as_typed(value: Any) -> Any:
@@ -87,6 +87,9 @@ class CodeBriefRequest(Request):
         [],
         max_length=20,
         description="What the chosen configuration has to keep: 'predict ms <= 5', 'recall >= 0.8'. A search may have others.",
+    )
+    against: list[AimText] = Field(
+        [], max_length=20, description="What the score is weighed against, such as 'fit seconds': no single best then, but a front."
     )
     folds: int = Field(1, ge=1, le=1000, description="How many fits a trial has; a fold is a number to the code, from 0.")
     grows: GrowsRequest | None = None

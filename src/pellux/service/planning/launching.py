@@ -7,6 +7,7 @@ from dataclasses import asdict, dataclass
 from typing import Any
 
 from pellux.core.errors import Conflict, InvalidPlan, NotFound
+from pellux.core.judging.aims import Aim
 from pellux.core.judging.limits import Limit
 from pellux.core.objective import Judging, Objective
 from pellux.core.settings import settings_of
@@ -44,6 +45,7 @@ class Checked:
     workers: int
     stopping: Resolved
     limits: tuple[Limit, ...] = ()
+    against: tuple[Aim, ...] = ()
 
 
 def check_search(objective: Objective, request: SearchRequest, telling: Callable[[], float | None] = lambda: None) -> Checked:
@@ -54,10 +56,17 @@ def check_search(objective: Objective, request: SearchRequest, telling: Callable
     if not space.searched:
         raise InvalidPlan("The space holds one configuration only: there is nothing to search.", at="space")
     check_target(objective.judging, plan.target_score)
+    against = objective.judging.weighed(plan.against)
+    if against and plan.target_score is not None:
+        raise InvalidPlan(
+            f"A target score ends a search for the best score; this one weighs it against {' and '.join(aim.measure for aim in against)}. "
+            "Leave it out: a limit says what is good enough.",
+            at="plan.target score",
+        )
     picked = resolve(space, plan)
     total = Counting.of(lattice(space) if picked.key == "grid" else space).total
     trials = plan.trials if total is None else min(plan.trials, total)
-    what, first = Chosen(chosen, space, plan, picked.key, objective.judging), tuple(starts(space, plan.starts))
+    what, first = Chosen(chosen, space, plan, picked.key, objective.judging, bool(against)), tuple(starts(space, plan.starts))
     if not strategy(picked.key).continues:
         settings = _settings(picked.key, plan)
         stopping = resolve_stopping(what, telling)
@@ -69,7 +78,7 @@ def check_search(objective: Objective, request: SearchRequest, telling: Callable
             )
     return Checked(
         space, picked, settings, first, trials, plan.workers or default_workers(objective.holds.cores), stopping,
-        objective.judging.limited(plan.limits),
+        objective.judging.limited(plan.limits), against,
     )  # fmt: skip
 
 
@@ -199,5 +208,6 @@ def draft(workspace: Workspace, problem_id: int, request: SearchRequest, *, plan
 
 def _kept_plan(request: SearchRequest, found: Checked) -> dict[str, Any]:
     """The plan as it is kept: where trials go on from each other their number follows from members and intervals."""
-    plan = {**request.plan.model_dump(by_alias=True), "limits": [limit.text for limit in found.limits]}
+    plan = {**request.plan.model_dump(by_alias=True), "limits": [limit.text for limit in found.limits],
+            "against": [aim.measure for aim in found.against]}  # fmt: skip
     return {**plan, "trials": found.trials} if strategy(found.strategy.key).continues else plan

@@ -26,6 +26,7 @@ def _parts(value: Any) -> Iterator[Any]:
 
 
 LimitText = Annotated[str, Field(min_length=1, max_length=200)]
+AimText = Annotated[str, Field(min_length=1, max_length=200)]
 Tag = Annotated[str, Field(min_length=1, max_length=60)]
 Tags = Annotated[list[Tag], Field(max_length=50)]
 

@@ -9,13 +9,13 @@ from collections.abc import Mapping
 from functools import lru_cache
 from typing import Annotated, Any, Literal, TypeVar, get_args
 
-from pydantic import BaseModel, Discriminator, Field, ValidationError
+from pydantic import BaseModel, Discriminator, Field, ValidationError, model_validator
 from pydantic import Tag as Branch
 
 from pellux.core.errors import InvalidPlan
 from pellux.core.judging import REGRESSION, SplitPlan
 from pellux.service.planning.code_requests import CodeBriefRequest
-from pellux.service.planning.request import LimitText, Request, Seed, Tag, Tags
+from pellux.service.planning.request import AimText, LimitText, Request, Seed, Tag, Tags
 
 BRANCHES = ("table", "code")  # kinds of briefs; they stand in the places of errors
 R = TypeVar("R", bound=Request)
@@ -38,6 +38,12 @@ class BriefRequest(Request):
         max_length=20,
         description="What the chosen configuration has to keep: 'predict ms <= 5', 'recall >= 0.8'. A search may have others.",
     )
+    against: list[AimText] = Field(
+        [],
+        max_length=20,
+        description="What the metric is weighed against, such as 'predict ms' or 'recall': no single best then, but a front. "
+        "In plan files a list of metrics says the same: metric: [average precision, predict ms].",
+    )
     group: str | None = Field(None, description="The column that names what recurs; its rows stay in one fold.")
     time: str | None = Field(None, description="The column that says when, for folds or a holdout ordered in time.")
     weight: str | None = Field(None, description="The column that says how much a row counts, in learning and in judging.")
@@ -52,6 +58,15 @@ class BriefRequest(Request):
         0.2, description="Share of rows kept out of every fold: 0.2, '20 %', or '20 % by group' (time, random, stratified)."
     )
     seed: Seed = 0
+
+    @model_validator(mode="before")
+    @classmethod
+    def _several_metrics(cls, given: Any) -> Any:
+        """A list of metrics is one that decides first, and what it is weighed against."""
+        if isinstance(given, dict) and isinstance(given.get("metric"), list):
+            first, *others = given["metric"] or [None]
+            return {**given, "metric": first, "against": [*others, *given.get("against", [])]}
+        return given
 
     def split_plan(self, task: str, own_folds: int | None = None) -> SplitPlan:
         """The split plan that is meant; `own_folds` is how many the fold column holds."""
@@ -99,6 +114,9 @@ class SettingsRequest(Request):
         None,
         max_length=20,
         description="What a trial has to keep to count as the best, such as 'predict ms <= 5'; the brief's where left out.",
+    )
+    against: list[AimText] | None = Field(
+        None, max_length=20, description="What the score is weighed against, up to two; the brief's where left out, [] for nothing."
     )
     workers: int | None = Field(None, ge=1, le=256, description="Worker processes; all cores by default.")
     seed: Seed = 1

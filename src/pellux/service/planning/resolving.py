@@ -92,13 +92,15 @@ NOTHING = Resolved("none", "", "", (1,), {})  # every trial runs in full, and no
 
 @dataclass(frozen=True)
 class Chosen:
-    """What early stopping is resolved for: what is configured, its space, the plan, the strategy's key, how it is judged."""
+    """What early stopping is resolved for: what is configured, its space, the plan, the strategy's key, how it is judged; whether by
+    several metrics together."""
 
     learner: Configurable
     space: Space
     plan: SettingsRequest
     strategy: str
     judging: Judging
+    several: bool = False
 
 
 def resolve_stopping(what: Chosen, telling: Callable[[], float | None] = lambda: None) -> Resolved:
@@ -112,6 +114,12 @@ def resolve_stopping(what: Chosen, telling: Callable[[], float | None] = lambda:
     found = rule(key)
     settings = settings_of(found.settings, given)
     resource = _resource(found, what, shared.get("resource"))
+    if what.several and found.watches and resource == ITERATIONS:
+        raise InvalidPlan(
+            f"{found.label} looks at the curve of one metric, and several decide here: what is weak in one may be on the front. "
+            "Choose halving, a fold race, or let folds grow.",
+            at="plan.early stopping",
+        )
     most = most_of(what, resource, shared.get("most"))
     if found.ladder is not None:
         own = found.ladder(settings, fits)

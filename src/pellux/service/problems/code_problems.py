@@ -109,7 +109,7 @@ def frame_code(workspace: Workspace, request: CodeBriefRequest, space: str = "",
         folds=request.folds, holds=Holds(request.holds.cores, request.holds.devices, request.holds.memory_mb),
         grows=None if grows is None else Growing(grows.what, grows.most, grows.goes_on, tuple(grows.may_change)),
         final=request.final, seed=request.seed, files=files, fingerprint=mark, space=space,
-        limits=tuple(request.limits),
+        limits=tuple(request.limits), against=tuple(request.against),
     )  # fmt: skip
 
 

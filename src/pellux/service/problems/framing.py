@@ -81,13 +81,20 @@ def frame(table: Table, request: BriefRequest, metrics: Metrics = OURS) -> Frame
         metric=request.metric or default_metric(task, _rarest_share(table, request.target, classes)),
         split=_split(table, request, task),
         seed=request.seed,
-        recorded=tuple(dict.fromkeys(request.recorded)),
+        recorded=tuple(dict.fromkeys([*request.recorded, *_also_recorded(request, metrics)])),
         limits=tuple(request.limits),
+        against=tuple(request.against),
         metrics=metrics,
         **{role: getattr(request, role) or "" for role in ROLES},
     )
     rows = split_rows(table, brief)
     return Framed(brief, assign_folds(brief.split, rows), rows)
+
+
+def _also_recorded(request: BriefRequest, metrics: Metrics) -> list[str]:
+    """Metrics that the score is weighed against: whoever names one wants it measured."""
+    known = {metric.key for metric in metrics.every()}
+    return [name for name in request.against if name in known]
 
 
 def _split(table: Table, request: BriefRequest, task: str) -> SplitPlan:

@@ -184,7 +184,7 @@ def quantity_views(quantities: Mapping[str, bool]) -> list[QuantityView]:
 def judging_view(judging: Judging) -> JudgingView:
     return JudgingView(
         metric=judging.metric, metric_label=judging.label, larger_is_better=judging.larger_is_better, folds=judging.folds,
-        fits=judging.fits, seed=judging.seed, recorded=list(judging.also), limits=list(judging.limits),
+        fits=judging.fits, seed=judging.seed, recorded=list(judging.also), limits=list(judging.limits), against=list(judging.against),
         quantities=quantity_views(judging.quantities),
     )  # fmt: skip
 

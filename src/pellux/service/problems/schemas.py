@@ -257,6 +257,7 @@ class JudgingView(View):
     recorded: list[str]
     quantities: list[QuantityView]
     limits: list[str] = Field(description="What every search of it has to keep that says nothing else.")
+    against: list[str] = Field(description="What the score is weighed against in every search of it that says nothing else.")
 
 
 class ProblemView(View):

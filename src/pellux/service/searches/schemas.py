@@ -136,9 +136,17 @@ class AskedView(View):
     target_score: float | None
     no_gain_in: int | None
     limits: list[str] | None
+    against: list[str] | None
     workers: int | None
     seed: int
     warm_start: str | list[int]
+
+
+class AimView(View):
+    """A metric that decides, with others; `measure` is the score's own or what it is weighed against."""
+
+    measure: str
+    larger_is_better: bool
 
 
 class LimitView(View):
@@ -172,6 +180,7 @@ class SearchView(View):
     no_gain_in: int | None
     limits: list[LimitView]
     keeping: int | None
+    against: list[AimView] = Field(description="What the score is weighed against; empty where it decides alone.")
     early_stopping: str
     stopping: StoppingView
     budget_trials: int
@@ -223,7 +232,9 @@ class TrialRow(View):
     parent: int | None
     member: int
     share: float
-    measured: dict[str, float] | None = Field(description="Means over folds of the quantities that its search has limits on.")
+    measured: dict[str, float] | None = Field(
+        description="Means over folds of the quantities that its search has limits on, or weighs the score against."
+    )
     keeps: bool | None = Field(description="Whether it keeps all limits of its search; null where there are none.")
 
 
@@ -333,6 +344,35 @@ class LanesView(View):
     fits: list[FitView]
     now: float
     devices: list[LaneDevices] = Field(description="Which devices are a lane's alone, where fits hold any.")
+
+
+class FrontPoint(View):
+    """`values` are the score and what it is weighed against, each in its own direction; null where it was not measured."""
+
+    trial_id: int
+    number: int
+    origin: str
+    values: list[float | None]
+    on_front: bool
+    keeps: bool | None
+
+
+class FrontView(View):
+    """`course` is how much of the way from the reference point to the best of each metric the front covered, as a share, after so many
+    scored trials; `knee` is the id of the trial of the front that lies furthest out."""
+
+    aims: list[AimView]
+    points: list[FrontPoint] = Field(description="In the order in which they ended; of very many those on the front and the newest.")
+    scored: int
+    reference: list[float] | None = Field(description="Beyond the worst of the front and of the baseline, by a tenth; null before a front.")
+    course: list[tuple[int, float]]
+    knee: int | None
+
+
+class RandomCourse(View):
+    """What as many random draws would cover, as models of the trials expect it; empty while trials are too few."""
+
+    course: list[tuple[int, float]]
 
 
 class PointsView(View):

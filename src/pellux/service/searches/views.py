@@ -16,7 +16,7 @@ from pellux.service.planning.requests import kept_settings
 from pellux.service.planning.resolving import Resolved
 from pellux.service.problems.problems import best_shown
 from pellux.service.problems.schemas import BestView
-from pellux.service.searches.schemas import AskedView, Counts, FitCounts, LimitView, SearchView
+from pellux.service.searches.schemas import AimView, AskedView, Counts, FitCounts, LimitView, SearchView
 from pellux.service.wording import sentence
 from pellux.store import ledger, runs, tallies, trials
 from pellux.store.database import Session
@@ -67,6 +67,7 @@ def _view(engine: Engine, session: Session, objective: Objective, search: Search
         warm_start=settings.warm_start, target_score=settings.target_score, no_gain_in=settings.no_gain_in,
         limits=[LimitView(text=one.text, measure=one.measure, at_least=one.at_least, bound=one.bound) for one in limits],
         keeping=known.keeping.get(search.id, 0) if limits else None,
+        against=[AimView(measure=one.measure, larger_is_better=one.larger) for one in objective.judging.weighed(settings.against)],
         early_stopping=settings.early_stopping, stopping=Resolved.from_json(search.stopping).view(), budget_trials=settings.trials,
         budget_minutes=settings.minutes, asked=AskedView(**settings.model_dump(include=set(AskedView.model_fields))),
         seed=settings.seed, workers=search.workers, state=search.state,
