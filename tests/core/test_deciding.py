@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from fractions import Fraction
-from itertools import pairwise
 
 import numpy as np
 import pytest
@@ -19,7 +18,7 @@ from pellux.core.judging.comparisons import compare, holm, lower_bound
 from pellux.core.judging.diagnostics import Cuts, calibration, confusion, most_confused, per_class
 from pellux.core.judging.honest_score import honest_score
 from pellux.core.judging.predictions import as_needed, assemble_repeats, decode, encode
-from pellux.core.judging.selection import Candidate, front, one_standard_error, select
+from pellux.core.judging.selection import Candidate, one_standard_error, select
 from pellux.core.judging.weighted import weighted_scores
 
 CASES = [(key, task) for key, metric in METRICS.items() for task in metric.tasks]
@@ -134,18 +133,6 @@ def test_the_lower_bound_prefers_a_steady_trial() -> None:
         select("lucky dip", [steady], 0.5)
     with pytest.raises(InvalidPlan, match="nothing"):
         select("highest mean", [], 0.5)
-
-
-@settings(max_examples=60, deadline=None)
-@given(st.lists(st.tuples(st.one_of(st.none(), st.integers(0, 5)), st.integers(0, 5)), max_size=20))
-def test_the_front_is_what_nothing_beats(points: list[tuple[int | None, int]]) -> None:
-    kept = front([p[0] for p in points], [p[1] for p in points])
-    known = [(i, p) for i, p in enumerate(points) if p[0] is not None]
-    beaten = {
-        i for i, p in known if any(q[0] >= p[0] and q[1] >= p[1] and q != p for _, q in known)  # type: ignore[operator]
-    }  # fmt: skip
-    assert set(kept) == {i for i, _ in known} - beaten
-    assert all(points[a][0] >= points[b][0] for a, b in pairwise(kept))  # type: ignore[operator]
 
 
 @pytest.mark.parametrize("task", [BINARY, MULTICLASS, REGRESSION])

@@ -378,6 +378,8 @@ def test_the_race_is_a_student_t() -> None:
     assert freedom == 12, "enough to need no guess"
     first = raced(np.arange(5.0).reshape(1, 5))
     assert first.scatter[1] == 0
-    assert winning(first, first.rivals[0], 3.0, 2) > 0.04, "one trial's own folds say how far they scatter, with two degrees of freedom"
+    assert winning(first, first.rivals[0], 3.0, 2) > 0.04, (
+        "one trial's own folds say how far they scatter, with two degrees of freedom"
+    )
     spread = 3 / 5 * np.sqrt(2 * variance * (1 / 2 + 1 / 3))
     assert winning(record, record.rivals[0], 0.7, 2) == pytest.approx(scipy.stats.t.cdf(-0.7 / spread, freedom))

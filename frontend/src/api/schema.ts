@@ -775,6 +775,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/searches/{search_id}/front": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The front of a search whose metrics decide together, and how it grew. */
+        get: operations["get_front"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/searches/{search_id}/front/random": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What as many random draws would cover, as models of the trials expect it. */
+        get: operations["get_random_front"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs": {
         parameters: {
             query?: never;
@@ -1258,6 +1292,16 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * AimView
+         * @description A metric that decides, with others; `measure` is the score's own or what it is weighed against.
+         */
+        AimView: {
+            /** Measure */
+            measure: string;
+            /** Larger Is Better */
+            larger_is_better: boolean;
+        };
         /** AnalysisChanged */
         AnalysisChanged: {
             /** Problem Id */
@@ -1314,6 +1358,8 @@ export interface components {
             no_gain_in: number | null;
             /** Limits */
             limits: string[] | null;
+            /** Against */
+            against: string[] | null;
             /** Workers */
             workers: number | null;
             /** Seed */
@@ -1435,6 +1481,12 @@ export interface components {
              * @default []
              */
             limits?: string[];
+            /**
+             * Against
+             * @description What the metric is weighed against, such as 'predict ms' or 'recall': no single best then, but a front. In plan files a list of metrics says the same: metric: [average precision, predict ms].
+             * @default []
+             */
+            against?: string[];
             /**
              * Group
              * @description The column that names what recurs; its rows stay in one fold.
@@ -1620,6 +1672,12 @@ export interface components {
              * @default []
              */
             limits?: string[];
+            /**
+             * Against
+             * @description What the score is weighed against, such as 'fit seconds': no single best then, but a front.
+             * @default []
+             */
+            against?: string[];
             /**
              * Folds
              * @description How many fits a trial has; a fold is a number to the code, from 0.
@@ -2046,6 +2104,7 @@ export interface components {
              *       "cost": "fit seconds",
              *       "region": null,
              *       "beside": null,
+             *       "weights": "",
              *       "limit_on": null,
              *       "limit": null,
              *       "search": null
@@ -2426,6 +2485,11 @@ export interface components {
             /** Beside */
             beside: number | null;
             comparison: components["schemas"]["ComparisonToLeader"] | null;
+            /**
+             * Metrics
+             * @description Of what the score is weighed against; empty where it decides alone.
+             */
+            metrics: components["schemas"]["MetricOfFinalist"][];
             rejudged: components["schemas"]["RejudgedView"] | null;
         };
         /**
@@ -2458,6 +2522,12 @@ export interface components {
              */
             beside?: string | null;
             /**
+             * Weights
+             * @description Where several metrics decide: a weight for each, the score's first, such as '2 1'.
+             * @default
+             */
+            weights?: string;
+            /**
              * Limit On
              * @description A measure that finalists must keep a limit on.
              * @default null
@@ -2478,7 +2548,8 @@ export interface components {
         };
         /**
          * FinalistsView
-         * @description `front` are the trials that no other beats on both the score and the second measure, best score last.
+         * @description `front` are the trials that no other beats in all metrics that decide, or where one decides on both the score and the second
+         *     measure, best score last; `decides` are the metrics that decide together, the score's first.
          */
         FinalistsView: {
             /** Finalists */
@@ -2495,6 +2566,13 @@ export interface components {
             measures: components["schemas"]["MeasureView"][];
             /** Front */
             front: number[];
+            /** Beside */
+            beside: string | null;
+            /**
+             * Decides
+             * @description Empty where one metric decides.
+             */
+            decides: components["schemas"]["MeasureView"][];
             /** Scored */
             scored: number;
             /** Admitted */
@@ -2765,6 +2843,52 @@ export interface components {
             work: number;
         };
         /**
+         * FrontPoint
+         * @description `values` are the score and what it is weighed against, each in its own direction; null where it was not measured.
+         */
+        FrontPoint: {
+            /** Trial Id */
+            trial_id: number;
+            /** Number */
+            number: number;
+            /** Origin */
+            origin: string;
+            /** Values */
+            values: (number | null)[];
+            /** On Front */
+            on_front: boolean;
+            /** Keeps */
+            keeps: boolean | null;
+        };
+        /**
+         * FrontView
+         * @description `course` is how much of the way from the reference point to the best of each metric the front covered, as a share, after so many
+         *     scored trials; `knee` is the id of the trial of the front that lies furthest out.
+         */
+        FrontView: {
+            /** Aims */
+            aims: components["schemas"]["AimView"][];
+            /**
+             * Points
+             * @description In the order in which they ended; of very many those on the front and the newest.
+             */
+            points: components["schemas"]["FrontPoint"][];
+            /** Scored */
+            scored: number;
+            /**
+             * Reference
+             * @description Beyond the worst of the front and of the baseline, by a tenth; null before a front.
+             */
+            reference: number[] | null;
+            /** Course */
+            course: [
+                number,
+                number
+            ][];
+            /** Knee */
+            knee: number | null;
+        };
+        /**
          * GoOnView
          * @description Whether anybody still waits for the fit.
          */
@@ -2936,6 +3060,23 @@ export interface components {
             memory_mb: number | null;
         };
         /**
+         * HonestMetric
+         * @description What to expect of a metric of the trial that is chosen on the front: `score` with a 95 % interval, beside `raw` as the search saw it;
+         *     null ends where it is measured and not predicted, so that drawing rows anew says nothing of it.
+         */
+        HonestMetric: {
+            /** Measure */
+            measure: string;
+            /** Raw */
+            raw: number;
+            /** Score */
+            score: number;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+        };
+        /**
          * HonestScoreView
          * @description Scores in the metric; `wins` are pairs of trial id and the share of rounds in which it was the best.
          *
@@ -2982,6 +3123,11 @@ export interface components {
             contenders: number;
             /** Best */
             best: number | null;
+            /**
+             * Metrics
+             * @description Where several metrics decide: of the knee of the front, each metric.
+             */
+            metrics: components["schemas"]["HonestMetric"][];
         };
         /** ImportanceView */
         ImportanceView: {
@@ -3051,6 +3197,11 @@ export interface components {
              * @description What every search of it has to keep that says nothing else.
              */
             limits: string[];
+            /**
+             * Against
+             * @description What the score is weighed against in every search of it that says nothing else.
+             */
+            against: string[];
         };
         /**
          * KeptFile
@@ -3328,6 +3479,33 @@ export interface components {
             key: string;
             /** Larger Is Better */
             larger_is_better: boolean;
+        };
+        /**
+         * MetricComparison
+         * @description Of a metric beside the score, paired fold by fold with the leader's: `difference` in the metric, probabilities that sum to 1.
+         */
+        MetricComparison: {
+            /** Difference */
+            difference: number;
+            /** Better */
+            better: number;
+            /** Same */
+            same: number;
+            /** Worse */
+            worse: number;
+        };
+        /**
+         * MetricOfFinalist
+         * @description What a trial has of a metric that decides beside the score.
+         */
+        MetricOfFinalist: {
+            /** Measure */
+            measure: string;
+            /** Value */
+            value: number | null;
+            /** By Fold */
+            by_fold: number[];
+            comparison: components["schemas"]["MetricComparison"] | null;
         };
         /** MetricPair */
         MetricPair: {
@@ -3659,7 +3837,7 @@ export interface components {
             share: number;
             /**
              * Measured
-             * @description Means over folds of the quantities that its search has limits on.
+             * @description Means over folds of the quantities that its search has limits on, or weighs the score against.
              */
             measured: {
                 [key: string]: number;
@@ -3800,6 +3978,7 @@ export interface components {
              *       "target score": null,
              *       "no gain in": null,
              *       "limits": null,
+             *       "against": null,
              *       "workers": null,
              *       "seed": 1,
              *       "starts": [],
@@ -4022,6 +4201,17 @@ export interface components {
             measure: string;
             /** Larger Is Better */
             larger_is_better: boolean;
+        };
+        /**
+         * RandomCourse
+         * @description What as many random draws would cover, as models of the trials expect it; empty while trials are too few.
+         */
+        RandomCourse: {
+            /** Course */
+            course: [
+                number,
+                number
+            ][];
         };
         /**
          * ReadView
@@ -4452,6 +4642,7 @@ export interface components {
              *       "target score": null,
              *       "no gain in": null,
              *       "limits": null,
+             *       "against": null,
              *       "workers": null,
              *       "seed": 1,
              *       "starts": [],
@@ -4522,6 +4713,11 @@ export interface components {
             limits: components["schemas"]["LimitView"][];
             /** Keeping */
             keeping: number | null;
+            /**
+             * Against
+             * @description What the score is weighed against; empty where it decides alone.
+             */
+            against: components["schemas"]["AimView"][];
             /** Early Stopping */
             early_stopping: string;
             stopping: components["schemas"]["StoppingView"];
@@ -4655,6 +4851,12 @@ export interface components {
              */
             limits?: string[] | null;
             /**
+             * Against
+             * @description What the score is weighed against, up to two; the brief's where left out, [] for nothing.
+             * @default null
+             */
+            against?: string[] | null;
+            /**
              * Workers
              * @description Worker processes; all cores by default.
              * @default null
@@ -4745,6 +4947,7 @@ export interface components {
              *       "cost": "fit seconds",
              *       "region": null,
              *       "beside": null,
+             *       "weights": "",
              *       "limit_on": null,
              *       "limit": null,
              *       "search": null
@@ -5354,7 +5557,7 @@ export interface components {
             share: number;
             /**
              * Measured
-             * @description Means over folds of the quantities that its search has limits on.
+             * @description Means over folds of the quantities that its search has limits on, or weighs the score against.
              */
             measured: {
                 [key: string]: number;
@@ -5498,7 +5701,7 @@ export interface components {
             share: number;
             /**
              * Measured
-             * @description Means over folds of the quantities that its search has limits on.
+             * @description Means over folds of the quantities that its search has limits on, or weighs the score against.
              */
             measured: {
                 [key: string]: number;
@@ -7246,6 +7449,68 @@ export interface operations {
             };
         };
     };
+    get_front: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                search_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FrontView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_random_front: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                search_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RandomCourse"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     post_run: {
         parameters: {
             query?: never;
@@ -7608,6 +7873,7 @@ export interface operations {
                 cost?: string;
                 region?: number | null;
                 beside?: string | null;
+                weights?: string;
                 limit_on?: string | null;
                 limit?: number | null;
                 search?: number | null;

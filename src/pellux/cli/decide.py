@@ -9,7 +9,15 @@ from pathlib import Path
 import click
 
 from pellux.cli import options
-from pellux.service.decisions.candidates import BY_HAND, HIGHEST_MEAN, RULES, FinalistsQuery
+from pellux.service.decisions.candidates import (
+    BY_HAND,
+    FRONT_RULES,
+    HIGHEST_MEAN,
+    KNEE,
+    RULES,
+    WEIGHTS,
+    FinalistsQuery,
+)
 from pellux.service.decisions.decisions import DecisionRequest, decide, decision_detail
 from pellux.service.decisions.finalists import finalists, larger_is_better_of
 from pellux.service.decisions.judgements import OpeningRequest, ask_honest_score, honest_score_view, open_holdout, openings
@@ -25,9 +33,16 @@ from pellux.service.workspace import Workspace
 @click.command("decide", short_help="Choose a configuration by a rule, sign it, export it.")
 @click.argument("target", metavar="SEARCH|problem:ID")
 @options.workspace
-@click.option("--rule", type=click.Choice(RULES), default=HIGHEST_MEAN, show_default=True, help="How to choose.")
+@click.option(
+    "--rule",
+    type=click.Choice((*RULES, *FRONT_RULES)),
+    help="How to choose; by the highest mean, or where several metrics decide by the knee of the front.",
+)
 @click.option("--trial", "trial_id", type=int, help="A trial's id, chosen by hand instead of by a rule.")
 @click.option("--cost", type=click.Choice(COSTS), default=FIT_SECONDS, show_default=True, help="What cheapness is measured by.")
+@click.option(
+    "--weights", default="", metavar="'2 1'", help="With the rule weights: one for each metric that decides, the score's first."
+)
 @click.option("--limit", metavar="'MEASURE <= VALUE'", help="Only trials that keep a limit: 'prediction seconds <= 0.1'.")
 @click.option(
     "--reason", default="", help="Why; the rule's own words otherwise. A trial worse than the leader or the baseline needs one."
@@ -38,7 +53,7 @@ from pellux.service.workspace import Workspace
 @click.option("--export", "folder_out", type=click.Path(path_type=Path, file_okay=False), help="Write everything there.")
 @options.as_json
 def command(
-    target: str, folder: Path, rule: str, trial_id: int | None, cost: str, limit: str | None, reason: str, signer: str,
+    target: str, folder: Path, rule: str | None, trial_id: int | None, cost: str, weights: str, limit: str | None, reason: str, signer: str,
     open_holdout: bool, again: bool, folder_out: Path | None, as_json: bool,
 ) -> None:  # fmt: skip
     """Choose among the scored trials of a SEARCH (its id) or of a whole problem (problem:ID), sign the choice, export it."""
@@ -48,7 +63,9 @@ def command(
     engine = Engine(workspace)
     try:
         problem_id, query = _target(workspace, target, cost, limit)
+        query = query.model_copy(update={"weights": weights})
         found = finalists(workspace, problem_id, query)
+        rule = rule or (WEIGHTS if weights else KNEE if found.decides else HIGHEST_MEAN)
         chosen = trial_id if trial_id is not None else _chosen(found, rule)
         if found.predicted:
             engine.analyst.wait(ask_honest_score(engine, problem_id).id)
@@ -93,6 +110,11 @@ def _limit(workspace: Workspace, problem_id: int, text: str | None) -> tuple[str
 
 def _chosen(found: FinalistsView, rule: str) -> int:
     by = next((s for s in found.suggestions if s.rule == rule), None)
+    if by is None and rule in FRONT_RULES and found.scored:
+        if not found.decides:
+            raise InvalidPlan(f"One metric decides here: there is no front for the rule '{rule}'.", at="rule")
+        if rule == WEIGHTS:
+            raise InvalidPlan("The rule 'weights' needs --weights: a number for each metric that decides.", at="weights")
     if by is None:
         why = "no trial is scored yet" if found.scored == 0 else f"none of {found.scored} trials keeps the limit"
         raise InvalidPlan(f"There is nothing to choose from: {why}.", at="rule")

@@ -329,7 +329,10 @@ class Judging:
     def weighed(self, names: Sequence[str] | None) -> tuple[Aim, ...]:
         """What the score is weighed against in a search: its own, or the problem's where it says nothing; InvalidPlan as below."""
         return read_aims(
-            self.against if names is None else names, self.quantities, self.metric, at="against" if names is None else "plan.against"
+            self.against if names is None else names,
+            self.quantities,
+            self.metric,
+            at="against" if names is None else "plan.against",
         )
 
     def limited(self, texts: Sequence[str] | None) -> tuple[Limit, ...]:

@@ -20,7 +20,12 @@ TOLD = 40  # places of the course
 
 
 def expected_course(
-    space: Space, configurations: Sequence[Mapping[str, Value]], values: Array, keeps: NDArray[np.bool_], reference: Array, trials: int
+    space: Space,
+    configurations: Sequence[Mapping[str, Value]],
+    values: Array,
+    keeps: NDArray[np.bool_],
+    reference: Array,
+    trials: int,
 ) -> list[tuple[int, float]]:
     """The mean hypervolume of random searches after so many trials, by what models expect; empty while trials are too few.
 

@@ -99,7 +99,7 @@ def honest_score(
     """
     if trials < 1:
         raise Conflict("No scored trial has kept its out-of-fold predictions.")
-    resampler = _Resampler(metric, truth, fold, classes, counts)
+    resampler = Resampler(metric, truth, fold, classes, counts)
     sign = metric.sign
     draws = resampler.draw(FIRST_LOOK, rng)
     looked = np.concatenate([np.ones_like(draws[:, :1]), draws], axis=1)
@@ -128,7 +128,7 @@ def honest_score(
     row_of[judged] = np.arange(len(judged))
     found = [_judged_at(row_of[ranked[k]], outside, usable) - fewer_rows + rounding for k in range(min(PLACES, len(best)))]
     places = tuple(
-        Place(contenders[i], sign * float(full[contenders[i]] + rounding), sign * float(at.mean()), *_interval(at, sign))
+        Place(contenders[i], sign * float(full[contenders[i]] + rounding), sign * float(at.mean()), *interval(at, sign))
         for i, at in zip(best, found, strict=False)
         if len(at) >= KNOWN * usable.sum()
     )
@@ -145,7 +145,7 @@ def _judged_at(trial: Array, outside: Array, usable: Array) -> Array:
     return np.asarray(outside[trial[rounds], rounds])
 
 
-def _interval(judged: Array, sign: int) -> tuple[float, float]:
+def interval(judged: Array, sign: int) -> tuple[float, float]:
     low, high = sorted(sign * end for end in np.quantile(judged, (TAIL, 1 - TAIL)))
     return float(low), float(high)
 
@@ -164,7 +164,7 @@ def _contenders(full: Array, seen: Array) -> list[int]:
     return [int(i) for i in np.flatnonzero(near)]
 
 
-class _Resampler:
+class Resampler:
     """Scores a trial as its fold scores are scored, under weights of the rows; rows in the order of their folds."""
 
     def __init__(self, metric: Metric, truth: Array, fold: Array, classes: int, counts: Array | None) -> None:

@@ -1,8 +1,7 @@
-"""Rules that choose one configuration out of many, and the front of those that no other beats on two measures."""
+"""Rules that choose one configuration out of many."""
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -12,7 +11,9 @@ from pellux.core.judging.comparisons import lower_bound
 HIGHEST_MEAN, ONE_STANDARD_ERROR, BEST_LOWER_BOUND, BY_HAND = (
     "highest mean", "one standard error", "best lower bound", "by hand"
 )  # fmt: skip
+KNEE, WEIGHTS = "knee", "weights"
 RULES = (HIGHEST_MEAN, ONE_STANDARD_ERROR, BEST_LOWER_BOUND)
+FRONT_RULES = (KNEE, WEIGHTS)  # where several metrics decide; `core/judging/fronts.py`
 
 
 @dataclass(frozen=True)
@@ -57,18 +58,3 @@ def one_standard_error(means: Sequence[float], errors: Sequence[float | None], c
     least = min(costs[i] for i in inside)
     chosen = max((i for i in inside if costs[i] <= noise * least), key=lambda i: (means[i], -costs[i]))
     return best if costs[best] <= noise * costs[chosen] else chosen
-
-
-def front(across: Sequence[float | None], up: Sequence[float | None]) -> list[int]:
-    """Indices of the points that no other beats on both measures, where larger is better on both; best `across` first.
-
-    Points that lack a measure are never on the front; of equal points all are.
-    """
-    known = [(a, u, i) for i, (a, u) in enumerate(zip(across, up, strict=True)) if a is not None and u is not None]
-    kept: list[int] = []
-    highest, at = -math.inf, math.inf
-    for a, u, i in sorted(known, key=lambda point: (-point[0], -point[1])):
-        if u > highest or (u == highest and a == at):
-            kept.append(i)
-            highest, at = u, a
-    return kept

@@ -168,7 +168,9 @@ def _limits(coding: Coding, known: Sequence[Observation], features: Array, kinds
 def _usable(known: Sequence[Observation], keeping: Keeping | None, waiting: Array) -> Mask:
     """Which points can be on the front: scored, and keeping the limits as measured; what is pending, as is likelier."""
     found = np.array([not o.bad and o.keeps and (bool(o.slack) or keeping is None) for o in known], dtype=bool)
-    likely = keeping.log_chance(waiting) > np.log(0.5) if keeping is not None and len(waiting) else np.ones(len(waiting), dtype=bool)
+    likely = (
+        keeping.log_chance(waiting) > np.log(0.5) if keeping is not None and len(waiting) else np.ones(len(waiting), dtype=bool)
+    )
     return np.concatenate([found, likely])
 
 

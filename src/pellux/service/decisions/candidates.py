@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass
 
 from pydantic import Field
 
-from pellux.core.judging.selection import BY_HAND, HIGHEST_MEAN, RULES, Candidate
+from pellux.core.judging.selection import BY_HAND, FRONT_RULES, HIGHEST_MEAN, KNEE, RULES, WEIGHTS, Candidate
 from pellux.core.objective import Judging
 from pellux.service.decisions.measures import COSTS, FIT_SECONDS
 from pellux.service.decisions.rejudging import Rejudged, rejudged
@@ -28,6 +29,9 @@ class FinalistsQuery(Request):
     cost: str = Field(FIT_SECONDS, description=f"What cheapness is measured by: {', '.join(COSTS)}.")
     region: float | None = Field(None, ge=0, description="Half-width of the region of practical equivalence, in the metric.")
     beside: str | None = Field(None, description="A second measure to weigh against the score.")
+    weights: str = Field(
+        "", max_length=100, description="Where several metrics decide: a weight for each, the score's first, such as '2 1'."
+    )
     limit_on: str | None = Field(None, description="A measure that finalists must keep a limit on.")
     limit: float | None = Field(None, description="The limit: at most for costs and errors, at least for scores.")
     search: int | None = Field(None, description="Only the trials of this search (its id), and the baselines.")
@@ -65,8 +69,11 @@ class Candidates:
         )  # fmt: skip
 
 
-def gather(workspace: Workspace, session: Session, problem_id: int, search_id: int | None = None) -> Candidates:
-    """The best scored trials of a problem (at most 500), all shortlisted ones and the baselines: best first, what breaks a limit last."""
+def gather(
+    workspace: Workspace, session: Session, problem_id: int, search_id: int | None = None, also: Collection[int] = ()
+) -> Candidates:
+    """The best scored trials of a problem (at most 500), all shortlisted ones, the baselines and `also` by their ids: best first, what
+    breaks a limit last."""
     problem = get_problem(session, problem_id)
     found = {
         trial.id: trial
@@ -74,10 +81,12 @@ def gather(workspace: Workspace, session: Session, problem_id: int, search_id: i
             trials.scored_best_first(session, problem_id, MOST, search_id),
             trials.shortlisted(session, problem_id, search_id),
             [trial for trial, _, _ in trials.baselines(session, problem_id)],
+            list(trials.by_ids(session, also).values()) if also else [],
         )
         for trial in some
     }
     sign = workspace.objective(problem).judging.sign
+    found = {key: trial for key, trial in found.items() if search_id in (None, trial.search_id) or trial.origin == "baseline"}
     ranked = sorted(found.values(), key=lambda t: (t.keeps is False, -sign * (t.mean or 0.0), t.id))
     searches = {s.id: s for s in runs.searches_of(session, problem_id, kinds=runs.RANKED)}
     objective = workspace.objective(problem)
@@ -87,4 +96,4 @@ def gather(workspace: Workspace, session: Session, problem_id: int, search_id: i
     )
 
 
-__all__ = ["BY_HAND", "HIGHEST_MEAN", "MOST", "RULES", "Candidates", "FinalistsQuery", "gather"]
+__all__ = ["BY_HAND", "FRONT_RULES", "HIGHEST_MEAN", "KNEE", "MOST", "RULES", "WEIGHTS", "Candidates", "FinalistsQuery", "gather"]

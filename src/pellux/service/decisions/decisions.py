@@ -10,13 +10,14 @@ from typing import Any
 from pydantic import Field
 
 from pellux.core.errors import Conflict, InvalidPlan
-from pellux.core.judging.selection import BY_HAND, RULES
+from pellux.core.judging.selection import BY_HAND, FRONT_RULES, RULES
 from pellux.service.decisions.analysis_kinds import HOLDOUT_LOOK, HONEST, MODEL
 from pellux.service.decisions.candidates import FinalistsQuery, gather
 from pellux.service.decisions.finalists import finalists
 from pellux.service.decisions.objections import reason_for
 from pellux.service.decisions.schemas import DecisionDetail, DecisionView, FinalistsView
 from pellux.service.decisions.takeaway import files_of
+from pellux.service.decisions.trade_offs import aims_of, of_front
 from pellux.service.engine.analyses import DONE, newest_analysis
 from pellux.service.engine.engine import Engine
 from pellux.service.evidence.evidence import ask_evidence
@@ -50,8 +51,8 @@ class DecisionRequest(Request):
 def decide(engine: Engine, problem_id: int, request: DecisionRequest) -> int:
     """Sign a choice, and start to fit its model on all rows; returns the decision's id."""
     workspace = engine.workspace
-    if request.rule not in (*RULES, BY_HAND):
-        raise InvalidPlan(f"Rule '{request.rule}' is unknown. Allowed: {', '.join((*RULES, BY_HAND))}.", at="rule")
+    if request.rule not in (*RULES, *FRONT_RULES, BY_HAND):
+        raise InvalidPlan(f"Rule '{request.rule}' is unknown. Allowed: {', '.join((*RULES, *FRONT_RULES, BY_HAND))}.", at="rule")
     with workspace.database.read() as session:
         problem = get_problem(session, problem_id)
         trial, search, _ = whose(session, request.trial_id)
@@ -109,6 +110,7 @@ def _record(
             "seen": trial.seen, "pending": trial.pending, "search_seed": search.plan.get("seed"), "model_seed": objective.judging.seed,
         },
         "rejudged": {"search": judged_in, "scores": again.scores} if again else None,
+        "metrics": _metrics(weighed, trial),
         "comparisons": {
             "leader": weighed.leader, "region": weighed.region,
             "against_leader": [
@@ -124,10 +126,25 @@ def _record(
     }))  # fmt: skip
 
 
+def _metrics(weighed: FinalistsView, trial: Trial) -> dict[str, Any] | None:
+    """Where several metrics decide: what the chosen trial has of those beside its score, and who stands on the front."""
+    chosen = next((f for f in weighed.finalists if f.trial.id == trial.id), None)
+    if not weighed.decides or chosen is None:
+        return None
+    return {
+        "decide": [measure.key for measure in weighed.decides],
+        "beside": {metric.measure: {"value": metric.value, "by_fold": metric.by_fold} for metric in chosen.metrics},
+        "front": weighed.front,
+    }
+
+
 def honest_request(workspace: Workspace, problem_id: int) -> dict[str, Any]:
     """What the honest score of a problem is asked for: its scored trials, the best 2,000 where there are more."""
     with workspace.database.read() as session:
-        return {"trials": sorted(scored_ids(session, problem_id, MOST_HONEST))}
+        judging = workspace.objective(get_problem(session, problem_id)).judging
+        aims = aims_of(session, judging, problem_id, None)
+        chosen = {*scored_ids(session, problem_id, MOST_HONEST), *of_front(session, judging, aims, problem_id)}
+        return {"trials": sorted(chosen), **({"against": [aim.measure for aim in aims]} if aims else {})}
 
 
 def holdout_looks(workspace: Workspace, problem_id: int) -> list[Analysis]:

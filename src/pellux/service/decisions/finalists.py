@@ -3,18 +3,31 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
 
 from pellux.core.errors import InvalidPlan
 from pellux.core.judging import mean, standard_error
+from pellux.core.judging.aims import Aim
 from pellux.core.judging.comparisons import Comparison, compare, holm
-from pellux.core.judging.selection import front
+from pellux.core.judging.fronts import on_front
 from pellux.core.objective import Judging, Objective
 from pellux.service.decisions.advice import suggestions
 from pellux.service.decisions.candidates import Candidates, FinalistsQuery, gather
 from pellux.service.decisions.grounds import has_predictions
 from pellux.service.decisions.measures import Measures, measures_for
-from pellux.service.decisions.schemas import ComparisonToLeader, Finalist, FinalistsView, MeasureView, RejudgedView
+from pellux.service.decisions.schemas import (
+    ComparisonToLeader,
+    Finalist,
+    FinalistsView,
+    MeasureView,
+    MetricOfFinalist,
+    RejudgedView,
+    Suggestion,
+)
 from pellux.service.decisions.side_measures import values_of
+from pellux.service.decisions.trade_offs import TradeOff, aims_of, metrics_of, of_front, trade_off, weights_of
 from pellux.service.searches.lookups import learner_of
 from pellux.service.searches.trials import trial_row
 from pellux.service.workspace import Workspace
@@ -23,37 +36,83 @@ from pellux.store.problems import get_problem
 from pellux.store.records import Problem, Trial
 
 USUAL_REGION = 0.01
+MOST_OF_FRONT = 60  # trials of it that are looked at as finalists
+
+
+@dataclass(frozen=True)
+class _Weighed:
+    """All candidates as they were weighed, before any is shown."""
+
+    field: Candidates
+    measures: Measures
+    query: FinalistsQuery
+    admitted: set[int]
+    between: TradeOff | None
+    leader: Trial | None
+    advised: list[Suggestion]
+
+    @property
+    def front(self) -> list[int]:
+        return self.between.front if self.between else []
+
+    @property
+    def aims(self) -> tuple[Aim, ...]:
+        return self.between.aims if self.between else ()
 
 
 def finalists(workspace: Workspace, problem_id: int, query: FinalistsQuery) -> FinalistsView:
     """The best trials of all searches of a problem, those on the shortlist and the baselines, compared with the leader."""
     with workspace.database.read() as session:
-        field = gather(workspace, session, problem_id, query.search)
+        problem = get_problem(session, problem_id)
         decided = {decision.trial_id for decision in decisions_of(session, problem_id)}
-        problem, predicted = get_problem(session, problem_id), has_predictions(workspace, session, problem_id)
-    measures, objective = measures_for(workspace, problem), workspace.objective(problem)
-    check_query(measures, query)
-    admitted = _admitted(workspace, measures, problem, field, query)
-    leader = next((t for t in field.trials if t.id in admitted), None)
-    advised = suggestions(measures, field, admitted, query) if leader else []
-    shown = _shown(field, query.top, {s.trial_id for s in advised} | decided)
+        predicted = has_predictions(workspace, session, problem_id)
+    found, objective = _weighed(workspace, problem, query), workspace.objective(problem)
+    query, leader, field = found.query, found.leader, found.field
+    shown = _shown(field, query.top, {s.trial_id for s in found.advised} | decided | set(found.front[-MOST_OF_FRONT:]))
     region = usual_region(objective.judging, leader) if query.region is None else query.region
     against = _compared(field, leader, shown, region)
     beside = _beside(workspace, problem, field, shown, query.beside)
+    with workspace.database.read() as session:
+        metrics = metrics_of(session, field, found.aims, shown, leader)
+    own_front = query.beside in {aim.measure for aim in found.aims}
     return FinalistsView(
-        finalists=[_view(objective, field, trial, admitted, beside, against) for trial in shown],
-        suggestions=advised,
-        leader=leader.id if leader else None, region=region, cost=query.cost,
-        measures=[MeasureView(key=key, larger_is_better=measures.larger_is_better(key)) for key in measures.keys],
-        front=_front(measures, shown, beside, query.beside),
-        scored=len(field.trials), admitted=len(admitted), predicted=predicted,
+        finalists=[_view(objective, field, trial, found.admitted, beside, against, metrics) for trial in shown],
+        suggestions=found.advised, leader=leader.id if leader else None, region=region, cost=query.cost,
+        measures=[MeasureView(key=key, larger_is_better=found.measures.larger_is_better(key)) for key in found.measures.keys],
+        front=found.front if own_front else _front(found.measures, shown, beside, query.beside),
+        beside=query.beside, decides=_decides(objective.judging, found.aims),
+        scored=len(field.trials), admitted=len(found.admitted), predicted=predicted,
     )  # fmt: skip
+
+
+def _weighed(workspace: Workspace, problem: Problem, query: FinalistsQuery) -> _Weighed:
+    judging = workspace.objective(problem).judging
+    with workspace.database.read() as session:
+        aims = aims_of(session, judging, problem.id, query.search)
+        field = gather(workspace, session, problem.id, query.search, of_front(session, judging, aims, problem.id))
+        measures = measures_for(workspace, session, problem)
+    query = query.model_copy(update={"beside": query.beside or (aims[0].measure if aims else None)})
+    check_query(measures, query)
+    weights = weights_of(query.weights, 1 + len(aims))
+    admitted = _admitted(workspace, measures, problem, field, query)
+    between = trade_off(field, aims, admitted)
+    best = next((t for t in field.trials if t.id in admitted), None)
+    by_front = between.suggestions(field, weights) if between else []
+    advised = [*by_front, *suggestions(measures, field, admitted, query)] if best else []
+    return _Weighed(field, measures, query, admitted, between, (between.knee if between else None) or best, advised)
+
+
+def _decides(judging: Judging, aims: Sequence[Aim]) -> list[MeasureView]:
+    if not aims:
+        return []
+    own = MeasureView(key=judging.metric, larger_is_better=judging.larger_is_better)
+    return [own, *(MeasureView(key=aim.measure, larger_is_better=aim.larger) for aim in aims)]
 
 
 def larger_is_better_of(workspace: Workspace, problem_id: int, measure: str) -> bool:
     """Which way a measure is good; InvalidPlan when a problem's finalists have no such measure."""
     with workspace.database.read() as session:
-        measures = measures_for(workspace, get_problem(session, problem_id))
+        measures = measures_for(workspace, session, get_problem(session, problem_id))
     measures.check(measure, "limit")
     return measures.larger_is_better(measure)
 
@@ -158,8 +217,12 @@ def _front(measures: Measures, shown: Sequence[Trial], beside: dict[int, float],
     if measure is None:
         return []
     sign = 1 if measures.larger_is_better(measure) else -1
-    turned = [sign * beside[t.id] if t.id in beside else None for t in shown]
-    return [shown[i].id for i in front([t.rank_score for t in shown], turned)]
+    both = [
+        (np.nan if t.rank_score is None else t.rank_score, sign * beside[t.id] if t.id in beside else np.nan) for t in shown
+    ]  # fmt: skip
+    values = np.array(both, dtype=float).reshape(-1, 2)
+    on = np.flatnonzero(on_front(values))
+    return [shown[i].id for i in on[np.argsort(-values[on, 0], kind="stable")]]
 
 
 def _view(
@@ -169,6 +232,7 @@ def _view(
     admitted: set[int],
     beside: dict[int, float],
     against: dict[int, ComparisonToLeader],
+    metrics: dict[int, list[MetricOfFinalist]],
 ) -> Finalist:
     search = field.searches[trial.search_id]
     costs = field.costs.get(trial.id)
@@ -178,7 +242,7 @@ def _view(
         is_baseline=trial.origin == "baseline", admitted=trial.id in admitted,
         fit_seconds=costs.fit_seconds if costs else trial.seconds / max(len(trial.scores), 1),
         prediction_seconds=costs.prediction_seconds if costs else None, model_bytes=costs.model_bytes if costs else None,
-        beside=beside.get(trial.id), comparison=against.get(trial.id),
+        beside=beside.get(trial.id), comparison=against.get(trial.id), metrics=metrics.get(trial.id, []),
         rejudged=None if again is None else RejudgedView(
             search_id=again.search, mean=mean(again.scores), standard_error=standard_error(again.scores, field.judging.folds),
             scores=list(again.scores),

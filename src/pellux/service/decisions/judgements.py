@@ -67,7 +67,7 @@ def honest_view(row: Analysis) -> HonestScoreView:
         **_about(row), raw=found.get("raw"), score=found.get("score"), low=found.get("low"), high=found.get("high"),
         wins=wins, places=found.get("places", []), rounds=found.get("rounds", 0), trials=found.get("trials", len(row.request["trials"])),
         without_predictions=found.get("without_predictions", 0), contenders=found.get("contenders", 0),
-        best=wins[0][0] if wins else None,
+        best=wins[0][0] if wins else None, metrics=found.get("metrics", []),
     )  # fmt: skip
 
 

@@ -31,6 +31,13 @@ def reason_for(found: FinalistsView, judging: Judging, trial: Trial, rule: str, 
     if given.strip():
         return given
     ahead = [f"{name} by {by:.2g}" for name, by in betters(found, judging, trial, rule)]
+    beaten = beaten_by(found, trial)
+    if beaten:
+        raise InvalidPlan(
+            f"It is not on the front: {beaten} is as good in every metric that decides, and better in one. Say why it is chosen all the "
+            "same: the reason is part of the decision.",
+            at="reason",
+        )
     if ahead:
         raise InvalidPlan(
             f"It is worse than {' and than '.join(ahead)}. Say why it is chosen all the same: the reason is part of the decision.",
@@ -39,8 +46,31 @@ def reason_for(found: FinalistsView, judging: Judging, trial: Trial, rule: str, 
     return words
 
 
+def beaten_by(found: FinalistsView, trial: Trial) -> str:
+    """Where several metrics decide, a finalist that is as good as a trial in all of them and better in one; empty where there is none."""
+    own = _turned(found, next((f for f in found.finalists if f.trial.id == trial.id), None))
+    if own is None:
+        return ""
+    for other in found.finalists:
+        values = _turned(found, other) if other.admitted else None
+        if values is not None and all(v >= o for v, o in zip(values, own, strict=True)) and values != own:
+            return "the baseline" if other.is_baseline else f"trial {other.trial.number}"
+    return ""
+
+
+def _turned(found: FinalistsView, one: Finalist | None) -> list[float] | None:
+    """Its metrics that decide together, larger is better; None where one metric decides, or where they are not all known."""
+    if one is None or not found.decides or one.trial.mean is None:
+        return None
+    values = [one.trial.mean, *(metric.value for metric in one.metrics)]
+    signs = [1 if measure.larger_is_better else -1 for measure in found.decides]
+    return None if None in values else [sign * value for sign, value in zip(signs, values, strict=True) if value is not None]
+
+
 def betters(found: FinalistsView, judging: Judging, trial: Trial, rule: str) -> list[tuple[str, float]]:
     """Leader and best baseline as far as their means are better, and by how much. A rule answers for the leader itself."""
+    if found.decides:
+        return []
     sign = judging.sign
     best = [f for f in found.finalists if f.is_baseline and f.trial.mean is not None]
     baseline = max(best, key=lambda f: sign * (f.trial.mean or 0.0), default=None)

@@ -28,6 +28,24 @@ class ComparisonToLeader(View):
     words: str
 
 
+class MetricComparison(View):
+    """Of a metric beside the score, paired fold by fold with the leader's: `difference` in the metric, probabilities that sum to 1."""
+
+    difference: float
+    better: float
+    same: float
+    worse: float
+
+
+class MetricOfFinalist(View):
+    """What a trial has of a metric that decides beside the score."""
+
+    measure: str
+    value: float | None
+    by_fold: list[float]
+    comparison: MetricComparison | None
+
+
 class RejudgedView(View):
     search_id: int
     mean: float
@@ -48,6 +66,7 @@ class Finalist(View):
     model_bytes: int | None
     beside: float | None
     comparison: ComparisonToLeader | None
+    metrics: list[MetricOfFinalist] = Field(description="Of what the score is weighed against; empty where it decides alone.")
     rejudged: RejudgedView | None
 
 
@@ -66,7 +85,8 @@ class MeasureView(View):
 
 
 class FinalistsView(View):
-    """`front` are the trials that no other beats on both the score and the second measure, best score last."""
+    """`front` are the trials that no other beats in all metrics that decide, or where one decides on both the score and the second
+    measure, best score last; `decides` are the metrics that decide together, the score's first."""
 
     finalists: list[Finalist]
     suggestions: list[Suggestion]
@@ -75,6 +95,8 @@ class FinalistsView(View):
     cost: str
     measures: list[MeasureView]
     front: list[int]
+    beside: str | None
+    decides: list[MeasureView] = Field(description="Empty where one metric decides.")
     scored: int
     admitted: int
     predicted: bool = Field(description="Whether trials keep what they predicted, from which an honest score follows.")
@@ -103,6 +125,17 @@ class PlaceView(View):
     high: float
 
 
+class HonestMetric(View):
+    """What to expect of a metric of the trial that is chosen on the front: `score` with a 95 % interval, beside `raw` as the search saw it;
+    null ends where it is measured and not predicted, so that drawing rows anew says nothing of it."""
+
+    measure: str
+    raw: float
+    score: float
+    low: float | None
+    high: float | None
+
+
 class HonestScoreView(AnalysisView):
     """Scores in the metric; `wins` are pairs of trial id and the share of rounds in which it was the best.
 
@@ -120,6 +153,7 @@ class HonestScoreView(AnalysisView):
     without_predictions: int
     contenders: int
     best: int | None
+    metrics: list[HonestMetric] = Field(description="Where several metrics decide: of the knee of the front, each metric.")
 
 
 class ColumnImportanceView(View):

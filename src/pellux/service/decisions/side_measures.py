@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from pellux.core.judging import mean
+from pellux.core.judging.limits import MODEL_MB, PREDICT_MS
 from pellux.core.judging.predictions import as_needed, assemble_repeats
 from pellux.core.judging.weighted import weighted_scores
 from pellux.objectives.code.brief import KINDS as CODE
@@ -55,6 +56,17 @@ def values_of(
     workspace: Workspace, problem: Problem, trials: Sequence[Trial], costs: Mapping[int, Costs], measure: str
 ) -> dict[int, float]:
     """A measure of each trial, by id; trials of which it is not known are left out."""
+    measured = {trial.id: trial.measured[measure] for trial in trials if trial.measured and measure in trial.measured}
+    trials = [trial for trial in trials if trial.id not in measured]
+    return measured | (_looked_up(workspace, problem, trials, costs, measure) if trials else {})
+
+
+def _looked_up(
+    workspace: Workspace, problem: Problem, trials: Sequence[Trial], costs: Mapping[int, Costs], measure: str
+) -> dict[int, float]:
+    """The same of trials that were not measured for it while they were searched."""
+    if measure in (PREDICT_MS, MODEL_MB):  # timed, or written down, only where a search asked for it
+        return {}
     if measure in COSTS:
         known = ((trial.id, costs[trial.id].of(measure)) for trial in trials if trial.id in costs)
         return {trial_id: float(value) for trial_id, value in known if value is not None}

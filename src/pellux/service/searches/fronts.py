@@ -23,6 +23,7 @@ from pellux.store.problems import get_problem
 
 Array = NDArray[np.float64]
 MOST_POINTS = 5000
+MOST_MODELLED = 400  # trials, the newest, that models of random draws are made of
 
 
 @dataclass(frozen=True)
@@ -88,12 +89,10 @@ def random_course(workspace: Workspace, search_id: int) -> RandomCourse:
     if not found.front.any():
         return RandomCourse(course=[])
     space = found.space
-    placed = [space.placed(row[6], {}) for row in found.rows]
-    there = [i for i, here in enumerate(placed) if here is not None and np.isfinite(found.values[i]).all()]
-    keeps = np.array([found.rows[i][5] is not False for i in there])
-    expected = expected_course(
-        space, [placed[i] for i in there], found.values[there], keeps, found.reference, len(found.rows)  # type: ignore[misc]
-    )
+    whole = np.flatnonzero(np.isfinite(found.values).all(1))[-MOST_MODELLED:]
+    placed = {int(i): here for i in whole if (here := space.placed(found.rows[i][6], {})) is not None}
+    keeps = np.array([found.rows[i][5] is not False for i in placed])
+    expected = expected_course(space, list(placed.values()), found.values[list(placed)], keeps, found.reference, len(found.rows))
     return RandomCourse(course=[(count, min(volume / found.extent, 1.0)) for count, volume in expected])
 
 

@@ -362,9 +362,13 @@ class FrontView(View):
     scored trials; `knee` is the id of the trial of the front that lies furthest out."""
 
     aims: list[AimView]
-    points: list[FrontPoint] = Field(description="In the order in which they ended; of very many those on the front and the newest.")
+    points: list[FrontPoint] = Field(
+        description="In the order in which they ended; of very many those on the front and the newest."
+    )
     scored: int
-    reference: list[float] | None = Field(description="Beyond the worst of the front and of the baseline, by a tenth; null before a front.")
+    reference: list[float] | None = Field(
+        description="Beyond the worst of the front and of the baseline, by a tenth; null before a front."
+    )
     course: list[tuple[int, float]]
     knee: int | None
 

@@ -9,8 +9,8 @@ from pydantic import Field
 
 from pellux.service.planning import launching
 from pellux.service.planning.requests import LimitsRequest, Request, SearchRequest
-from pellux.service.searches import fronts, searches, trials
-from pellux.service.searches.schemas import FrontView, LanesView, PageQuery, PointsView, RandomCourse, SearchView, TrialPage
+from pellux.service.searches import searches, trials
+from pellux.service.searches.schemas import LanesView, PageQuery, PointsView, SearchView, TrialPage
 from pellux.web.api import Api
 from pellux.web.context import server
 
@@ -78,16 +78,6 @@ def add(api: Api) -> None:
     def get_points(search_id: int) -> PointsView:
         """Every ended trial, column-wise, for charts."""
         return trials.points(server().engine.workspace, search_id)
-
-    @api.operation("GET", "/searches/<int:search_id>/front", returns=FrontView)
-    def get_front(search_id: int) -> FrontView:
-        """The front of a search whose metrics decide together, and how it grew."""
-        return fronts.front_view(server().engine.workspace, search_id)
-
-    @api.operation("GET", "/searches/<int:search_id>/front/random", returns=RandomCourse)
-    def get_random_front(search_id: int) -> RandomCourse:
-        """What as many random draws would cover, as models of the trials expect it."""
-        return fronts.random_course(server().engine.workspace, search_id)
 
     @api.operation("GET", "/searches/<int:search_id>/lanes", returns=LanesView)
     def get_lanes(search_id: int) -> LanesView:
