@@ -15,6 +15,7 @@ export interface Weighing {
   cost: string;
   region: number | null;
   beside: string | null;
+  weights: string | null;
   limitOn: string | null;
   limit: number | null;
 }
@@ -24,6 +25,7 @@ export const weighingQuery = (w: Weighing) => ({
   cost: w.cost,
   ...(w.region !== null && { region: w.region }),
   ...(w.beside !== null && { beside: w.beside }),
+  ...(w.weights !== null && { weights: w.weights }),
   ...(w.limitOn !== null && w.limit !== null && { limit_on: w.limitOn, limit: w.limit }),
 });
 

@@ -126,6 +126,7 @@ function tellOf(client: QueryClient, stale: Staleness, entry: Entry): void {
       stale.mark(keys.curves(entry.search_id), entry.data.ended_at === null ? "never" : "slowly");
       if (entry.data.ended_at === null) return;
       stale.mark(keys.rows(entry.search_id), "soon");
+      stale.mark(keys.front(entry.search_id), "soon");
       stale.mark(keys.together, "soon");
       stale.mark(keys.trial(entry.data.id), "now");
       if (problem !== null) stale.mark(keys.spending(problem), "slowly");

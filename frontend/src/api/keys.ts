@@ -21,6 +21,8 @@ export const keys = {
   points: (search: number) => ["points", search],
   lanes: (search: number) => ["lanes", search],
   curves: (search: number) => ["curves", search],
+  front: (search: number) => ["front", search],
+  randomFront: (search: number, tens: number) => ["random-front", search, tens],
   happening: (search: number) => ["happening", search],
   safety: (search: number) => ["safety", search],
   everyRow: ["rows"],

@@ -44,6 +44,27 @@ export const useCurves = (search: number | null) =>
       settled(api.GET("/api/v1/searches/{search_id}/curves", { params: { path: { search_id: search! } } })),
   });
 
+/** The front of a search whose metrics decide together. */
+export const useFront = (search: number) =>
+  useQuery({
+    queryKey: keys.front(search),
+    staleTime: Infinity,
+    placeholderData: (held) => held,
+    queryFn: () => settled(api.GET("/api/v1/searches/{search_id}/front", { params: { path: { search_id: search } } })),
+  });
+
+export type Front = NonNullable<ReturnType<typeof useFront>["data"]>;
+
+/** What random draws would cover of it; models are made for that, so it is asked anew every ten trials only. */
+export const useRandomFront = (search: number, scored: number) =>
+  useQuery({
+    queryKey: keys.randomFront(search, Math.floor(scored / 10)),
+    staleTime: Infinity,
+    placeholderData: (held) => held,
+    queryFn: () =>
+      settled(api.GET("/api/v1/searches/{search_id}/front/random", { params: { path: { search_id: search } } })),
+  });
+
 /** What runs now and what ended last; kept current by the ledger. */
 export const useHappening = (search: number) =>
   useQuery<Happening>({

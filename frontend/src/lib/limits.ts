@@ -20,3 +20,13 @@ export function completions(quantities: Problem["judging"]["quantities"], text: 
     .filter(({ measure }) => measure.startsWith(open) && !before.some((limit) => limit.startsWith(measure)))
     .map(({ measure, larger_is_better }) => limitsText([...before, `${measure} ${larger_is_better ? ">=" : "<="} `]));
 }
+
+/** What a list of names, parted by commas, could go on with. */
+export function goingOn(names: string[], text: string): string[] {
+  const parts = text.split(",").map((part) => part.trim());
+  const open = names.includes(parts.at(-1)!) ? "" : parts.pop()!;
+  const before = parts.filter((part) => part !== "");
+  return names
+    .filter((name) => name.startsWith(open) && !before.includes(name))
+    .map((name) => limitsText([...before, name]));
+}

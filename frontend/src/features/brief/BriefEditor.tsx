@@ -104,6 +104,7 @@ export function BriefEditor({
               change={change}
               error={at("metric") ?? at("positive") ?? at("recorded")}
               limitsError={at("limits")}
+              againstError={at("against")}
             />
             {preview.data && (
               <Findings

@@ -2,6 +2,7 @@ import TextField from "@mui/material/TextField";
 import type { Preview } from "../../api/client";
 import { useCatalogue } from "../../api/workspace";
 import { FieldError } from "../../ui/FieldError";
+import { AgainstField } from "../../ui/AgainstField";
 import { LimitsField } from "../../ui/LimitsField";
 import { OwnCode } from "../../ui/OwnCode";
 import type { BriefForm } from "./briefForm";
@@ -12,12 +13,13 @@ interface Props {
   change: (part: Partial<BriefForm>) => void;
   error: string | undefined;
   limitsError: string | undefined;
+  againstError: string | undefined;
 }
 
 const TASKS: Record<string, string> = { binary: "two classes", multiclass: "several classes", regression: "a number" };
 
 /** The metric that decides: those that suit the target come first, each with one plain sentence. */
-export function MetricPicker({ preview, form, change, error, limitsError }: Props) {
+export function MetricPicker({ preview, form, change, error, limitsError, againstError }: Props) {
   const metrics = useCatalogue().data?.metrics ?? [];
   const suited = preview?.suited_metrics ?? [];
   const chosen = metrics.find((m) => m.key === (form.metric || preview?.brief.metric));
@@ -111,6 +113,17 @@ export function MetricPicker({ preview, form, change, error, limitsError }: Prop
         onChange={(limits) => change({ limits })}
       />
       {limitsError && <FieldError text={limitsError} field="limits" />}
+      <AgainstField
+        value={form.against}
+        offered={[...new Set([...(preview?.quantities ?? []).map((one) => one.measure), ...suited])].filter(
+          (name) => name !== chosen?.key,
+        )}
+        metric={chosen?.key ?? ""}
+        wrong={!!againstError}
+        width="100%"
+        onChange={(against) => change({ against })}
+      />
+      {againstError && <FieldError text={againstError} field="against" />}
       <OwnCode kind="metric" onBrought={(own) => change({ metric: own.key })} />
     </div>
   );

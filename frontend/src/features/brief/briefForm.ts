@@ -14,6 +14,7 @@ export interface BriefForm {
   metric: string; // empty: the default for the target
   recorded: string[];
   limits: string; // as they are written
+  against: string; // names parted by commas
   positive: string;
   kind: string; // empty: the default for the task
   folds: number;
@@ -36,6 +37,7 @@ export function emptyForm(data: Data): BriefForm {
     metric: "",
     recorded: [],
     limits: "",
+    against: "",
     positive: "",
     kind: "",
     folds: 5,
@@ -59,6 +61,7 @@ export function formOf(problem: TableProblem, data: Data): BriefForm {
     metric: brief.metric,
     recorded: brief.recorded,
     limits: limitsText(problem.judging.limits),
+    against: limitsText(problem.judging.against),
     positive: brief.task === "binary" ? (brief.classes[1] ?? "") : "",
     kind: brief.split,
     folds: brief.folds,
@@ -81,6 +84,7 @@ export function requestOf(form: BriefForm, data: Data): BriefRequest {
     metric: form.metric || null,
     recorded: form.recorded,
     limits: limitsOf(form.limits),
+    against: limitsOf(form.against),
     positive: form.positive || null,
     features: data.columns.map((c) => c.name).filter((name) => !taken.has(name)),
     ignore: [],

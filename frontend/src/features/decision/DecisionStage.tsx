@@ -119,7 +119,12 @@ function Bench({ problem, found, decided }: { problem: Problem; found: Finalists
     <div className="stage beside">
       <section className="col apart">
         <div className="row wrap">
-          <h1 className="grow one-line">Finalists by {problem.judging.metric_label}</h1>
+          <h1 className="grow one-line">
+            Finalists by{" "}
+            {found.decides.length
+              ? found.decides.map((m) => `${m.key} ${m.larger_is_better ? "↑" : "↓"}`).join(" against ")
+              : problem.judging.metric_label}
+          </h1>
           <Switch
             label="View"
             options={VIEWS.filter(

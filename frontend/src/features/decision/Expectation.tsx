@@ -49,6 +49,7 @@ export function Expectation({ problem, found, chosen }: BenchProps) {
             ]}
           />
           <Words problem={problem} chosen={chosen} honest={h} own={own} error={error} />
+          {h.metrics.length > 0 && <AtTheKnee metrics={h.metrics} rounds={h.rounds} />}
           {h.without_predictions > 0 && (
             <p className="small soft">{h.without_predictions} trials kept no predictions and are left out.</p>
           )}
@@ -100,6 +101,29 @@ function Words({
         Drawn anew {honest.rounds} times, the rows make it the best in {percent(wins)} of the draws.
       </p>
     </>
+  );
+}
+
+/** Where several metrics decide: each of the knee's, without the luck that put it there. */
+function AtTheKnee({ metrics, rounds }: { metrics: Honest["metrics"]; rounds: number }) {
+  return (
+    <p
+      className="small"
+      data-knee
+      title={`The front was found and its knee chosen anew in each of up to ${rounds} draws of the rows.`}
+    >
+      Whoever is chosen at the knee of the front:{" "}
+      {metrics.map((m, i) => {
+        const error = m.low === null || m.high === null ? null : (m.high - m.low) / 4;
+        return (
+          <span key={m.measure}>
+            {i > 0 && ", "}
+            {m.measure} {score(m.raw, error)} → <b>{error === null ? score(m.score) : withError(m.score, error)}</b>
+          </span>
+        );
+      })}
+      .
+    </p>
   );
 }
 

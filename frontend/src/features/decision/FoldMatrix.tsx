@@ -26,6 +26,7 @@ interface Spans {
 }
 
 const ROW = 56;
+const MORE = 30; // for each further metric that decides
 const FEW = 12; // folds up to which their scores are written out
 
 /** Finalists as rows, folds as columns; mean ± standard error on one axis; against the leader; cost and sightline. */
@@ -33,10 +34,11 @@ export function FoldMatrix({ problem, found, chosen, onChoose, onInspect }: Prop
   const scroller = useRef<HTMLDivElement>(null);
   const { finalists } = found;
   const spans = useMemo(() => spansOf(problem, found), [problem, found]);
+  const height = ROW + MORE * Math.max(found.decides.length - 1, 0);
   const virtual = useVirtualizer({
     count: finalists.length,
     getScrollElement: () => scroller.current,
-    estimateSize: () => ROW,
+    estimateSize: () => height,
     overscan: 6,
   });
   useMatrixKeys(finalists, chosen, onChoose, onInspect);
@@ -116,7 +118,7 @@ export function FoldMatrix({ problem, found, chosen, onChoose, onInspect }: Prop
                   top: 0,
                   left: 0,
                   right: 0,
-                  height: ROW,
+                  height,
                   transform: `translateY(${item.start}px)`,
                   opacity: f.admitted ? 1 : 0.45,
                   background: id === chosen ? "var(--honey-tint)" : undefined,
@@ -129,7 +131,12 @@ export function FoldMatrix({ problem, found, chosen, onChoose, onInspect }: Prop
                   spans={spans}
                   beside={[finalists[item.index - 1]?.trial.mean, finalists[item.index + 1]?.trial.mean]}
                 />
-                <Against f={f} leader={found.leader} />
+                <span role="cell">
+                  <Against f={f} leader={found.leader} />
+                  {f.metrics.map((m) => (
+                    <Beside key={m.measure} metric={m} />
+                  ))}
+                </span>
                 <span className="small one-line" role="cell" style={{ lineHeight: 1.35 }} title={costs(f)}>
                   {duration(f.fit_seconds)} a fit
                   <span className="soft block">
@@ -245,22 +252,29 @@ function Mean({ f, spans, beside }: { f: Finalist; spans: Spans; beside: (number
 }
 
 function Against({ f, leader }: { f: Finalist; leader: number | null }) {
-  if (f.trial.id === leader)
-    return (
-      <span role="cell" className="small honey">
-        the leader
-      </span>
-    );
-  if (!f.comparison) return <span role="cell" />;
+  if (f.trial.id === leader) return <span className="small honey block">the leader</span>;
+  if (!f.comparison) return null;
   const { better, same, worse, words, p_adjusted, basis } = f.comparison;
   return (
     <span
-      role="cell"
+      className="block"
       title={`${words}. Corrected resampled t test: p = ${p_adjusted.toFixed(3)} after Holm; on ${basis === "folds" ? "the folds of the search" : "fresh folds"}`}
     >
       <Chances better={better} same={same} worse={worse} width={126} />
       <span className="small soft block tiny" style={{ lineHeight: 1.2 }}>
         {words}
+      </span>
+    </span>
+  );
+}
+
+/** A metric that decides beside the score, and how likely it is worse, the same or better than the leader's. */
+function Beside({ metric: { measure, value, comparison } }: { metric: Finalist["metrics"][number] }) {
+  return (
+    <span className="block" data-beside={measure}>
+      {comparison && <Chances {...comparison} width={126} />}
+      <span className="small soft block tiny cut" title={`${measure} ${score(value)}`}>
+        {measure} <b>{score(value)}</b>
       </span>
     </span>
   );

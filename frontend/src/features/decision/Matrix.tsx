@@ -46,7 +46,7 @@ export function Matrix({ problem, found, chosen, pick }: BenchProps) {
             ◆ {shortlisted.length} shortlisted
           </option>
           {BY.map(([by, words]) => (
-            <option key={by} value={by} disabled={by === "front" && weighing.beside === null}>
+            <option key={by} value={by} disabled={by === "front" && found.beside === null}>
               {words}
             </option>
           ))}

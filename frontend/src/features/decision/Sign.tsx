@@ -5,7 +5,7 @@ import { useDecide, useDecision, useHoldout, weighingQuery } from "../../api/dec
 import { score, withError } from "../../lib/format";
 import { keepSigner, lastSigner } from "../../lib/signer";
 import { called, type BenchProps } from "./bench";
-import { betters, distances, type Distance } from "./choice";
+import { beatenBy, betters, distances, type Distance } from "./choice";
 import { useWeighing } from "./useWeighing";
 
 /** Name the reason, sign; an earlier decision is superseded and stays on record. */
@@ -21,6 +21,11 @@ export function Sign({ problem, found, chosen, rule, decided }: BenchProps & { r
         <h2 className="display large">{called(chosen)}</h2>
         <p>
           {problem.judging.metric_label} <b>{withError(chosen.trial.mean, chosen.trial.standard_error)}</b>
+          {chosen.metrics.map((m) => (
+            <span key={m.measure}>
+              , {m.measure} <b>{score(m.value)}</b>
+            </span>
+          ))}
           {chosen.learner && `, ${chosen.learner}`}
         </p>
         {all.map((d) => (
@@ -78,17 +83,23 @@ function Signature({
   const opening = useHoldout(problem.id).data?.some((look) => look.state === "running") ?? false;
   const by = found.suggestions.find((s) => s.trial_id === chosen.trial.id && s.rule === rule);
   const worse = betters(all, by?.rule ?? "by hand");
+  const beaten = beatenBy(found, chosen);
+  const behind = worse.length > 0 || beaten !== undefined;
   const missing = [
-    worse.length > 0 && reason.trim() === "" && "a reason",
+    behind && reason.trim() === "" && "a reason",
     signer.trim() === "" && "who signs",
     opening && "the holdout, which is being opened",
   ].filter((one) => one !== false);
   return (
     <>
-      {worse.length > 0 && (
+      {behind && (
         <p className="small ember" role="status" data-worse>
-          {worse.length > 1 ? "These are better" : `It is worse than ${worse[0]!.whom}`}. Say why it is chosen all the
-          same.
+          {beaten
+            ? `It is not on the front: ${called(beaten)} is better`
+            : worse.length > 1
+              ? "These are better"
+              : `It is worse than ${worse[0]!.whom}`}
+          . Say why it is chosen all the same.
         </p>
       )}
       <TextField
@@ -96,11 +107,11 @@ function Signature({
         multiline
         minRows={2}
         value={reason}
-        placeholder={worse.length === 0 ? (by?.reason ?? "Why this one?") : "Why this one all the same?"}
+        placeholder={!behind ? (by?.reason ?? "Why this one?") : "Why this one all the same?"}
         onChange={(e) => setReason(e.target.value)}
         slotProps={{
           inputLabel: { shrink: true },
-          htmlInput: { "data-needed": worse.length > 0 && reason.trim() === "" ? "" : undefined },
+          htmlInput: { "data-needed": behind && reason.trim() === "" ? "" : undefined },
         }}
       />
       <TextField

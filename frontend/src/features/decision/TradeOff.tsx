@@ -17,7 +17,8 @@ export function TradeOff({ problem, found, chosen, pick }: BenchProps) {
   const { weighing, set } = useWeighing();
   const [box, width] = useWidth();
   const [over, setOver] = useState<number | null>(null);
-  const measure = weighing.beside;
+  const measure = found.beside;
+  const several = found.decides.length > 0;
   const known = useMemo(() => found.finalists.filter((f) => f.beside !== null), [found]);
   const front = useMemo(
     () => found.front.map((id) => known.find((f) => f.trial.id === id)).filter((f) => f !== undefined),
@@ -26,18 +27,23 @@ export function TradeOff({ problem, found, chosen, pick }: BenchProps) {
   const ends = useMemo(() => {
     // A baseline far from all others would press them into a corner: it is drawn at the edge.
     const near = known.filter((f) => !f.is_baseline);
-    const inside = near.length > 1 ? near : known;
+    // Where several metrics decide the front is looked at; what lies far behind it is drawn at the edge too.
+    const looked = found.decides.length ? known.filter((f) => found.front.includes(f.trial.id) || f.is_baseline) : near;
+    const inside = looked.length > 1 ? looked : known;
+    const room = found.decides.length ? 0.2 : 0.08;
     return {
       x: endsOf(
         inside.map((f) => f.beside!),
-        0.08,
+        room,
       ),
       y: endsOf(
         inside.map((f) => f.trial.mean!),
-        0.08,
+        room,
       ),
     };
-  }, [known]);
+  }, [known, found]);
+  const byWeights = found.suggestions.find((s) => s.rule === "weights")?.trial_id;
+  const weighed = known.find((f) => f.trial.id === byWeights);
   const shown = known.find((f) => f.trial.id === over) ?? known.find((f) => f.trial.id === chosen.trial.id);
   return (
     <div className="sheet col padded">
@@ -49,7 +55,7 @@ export function TradeOff({ problem, found, chosen, pick }: BenchProps) {
             value={measure ?? ""}
             onChange={(e) => set({ beside: e.target.value || null, top: Math.max(weighing.top, 50) })}
           >
-            <option value="">choose a measure</option>
+            {!several && <option value="">choose a measure</option>}
             {found.measures.map((m) => (
               <option key={m.key} value={m.key}>
                 {m.key} {m.larger_is_better ? "↑" : "↓"}
@@ -65,6 +71,7 @@ export function TradeOff({ problem, found, chosen, pick }: BenchProps) {
           </span>
         )}
       </div>
+      {several && <ByHand found={found} weights={weighing.weights} set={set} />}
       <div ref={box}>
         {measure === null ? (
           <p className="soft centred" style={{ padding: "60px 20px" }}>
@@ -94,6 +101,17 @@ export function TradeOff({ problem, found, chosen, pick }: BenchProps) {
                     stroke="var(--honey)"
                     strokeWidth={2}
                   />
+                  {weighed && (
+                    <circle
+                      cx={x(weighed.beside!)}
+                      cy={y(weighed.trial.mean!)}
+                      r={12}
+                      fill="none"
+                      stroke="var(--honey)"
+                      strokeWidth={2}
+                      data-weighed={weighed.trial.number}
+                    />
+                  )}
                   {known.map((f) => {
                     const id = f.trial.id;
                     const best = found.front.includes(id);
@@ -135,6 +153,55 @@ export function TradeOff({ problem, found, chosen, pick }: BenchProps) {
         </p>
       )}
     </div>
+  );
+}
+
+/** Weights by hand: for two metrics a slider between them, for three as they are written. */
+function ByHand({
+  found,
+  weights,
+  set,
+}: {
+  found: BenchProps["found"];
+  weights: string | null;
+  set: (changes: Record<string, string | null>) => void;
+}) {
+  const names = found.decides.map((measure) => measure.key);
+  const parts = (weights ?? "").split(/[\s:,;/]+/).map(Number);
+  if (names.length === 2) {
+    const share = parts.length === 2 ? (100 * parts[0]!) / (parts[0]! + parts[1]!) : 50;
+    return (
+      <label
+        className="row close small"
+        title={`Weigh by hand: ${names[1]} alone at the left, ${names[0]} alone at the right`}
+      >
+        <span className="soft">{names[1]}</span>
+        <input
+          type="range"
+          aria-label="Weight of the score"
+          style={{ width: 260, accentColor: "var(--spruce)" }}
+          min={0}
+          max={100}
+          step={5}
+          value={share}
+          onChange={(e) => set({ weights: `${e.target.value} ${100 - Number(e.target.value)}` })}
+        />
+        <span className="soft">{names[0]}</span>
+        {weights && <span className="soft">{`${Math.round(share)} : ${Math.round(100 - share)}, the ring`}</span>}
+      </label>
+    );
+  }
+  return (
+    <label className="row close small">
+      <span className="soft">weights of {names.join(", ")}</span>
+      <input
+        aria-label="Weights"
+        placeholder="2 1 1"
+        defaultValue={weights ?? ""}
+        style={{ width: 70 }}
+        onBlur={(e) => set({ weights: e.target.value.trim() || null })}
+      />
+    </label>
   );
 }
 

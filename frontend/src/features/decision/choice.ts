@@ -33,6 +33,7 @@ export interface Distance {
 
 /** How far the chosen one is from the leader and from the best baseline. */
 export function distances(found: Finalists, chosen: Finalist, larger: boolean): Distance[] {
+  if (found.decides.length > 0) return []; // of several metrics none says alone who is ahead
   const sign = larger ? 1 : -1;
   const mean = (f: Finalist) => f.trial.mean ?? -sign * Infinity;
   const leader = found.finalists.find((f) => f.trial.id === found.leader);
@@ -48,6 +49,19 @@ export function distances(found: Finalists, chosen: Finalist, larger: boolean): 
     ...(leader && leader !== chosen ? [to(leader, `the leader, ${called(leader)}`)] : []),
     ...(baseline && baseline !== chosen && baseline !== leader ? [to(baseline, called(baseline))] : []),
   ];
+}
+
+/** Where several metrics decide, a finalist that is as good as the chosen one in all of them and better in one. */
+export function beatenBy(found: Finalists, chosen: Finalist): Finalist | undefined {
+  const signs = found.decides.map((measure) => (measure.larger_is_better ? 1 : -1));
+  const values = (f: Finalist) =>
+    [f.trial.mean, ...f.metrics.map((m) => m.value)].map((v, i) => (signs[i] ?? 1) * (v ?? NaN));
+  const own = values(chosen);
+  if (found.decides.length === 0 || own.some(Number.isNaN)) return undefined;
+  return found.finalists.find((f) => {
+    const other = values(f);
+    return f.admitted && other.every((v, i) => v >= own[i]!) && other.some((v, i) => v > own[i]!);
+  });
 }
 
 /** Those who do better; a rule that was chosen by answers for the leader itself. */

@@ -17,6 +17,7 @@ export function useWeighing() {
     cost: query.get("cost") ?? "fit seconds",
     region: number(query.get("region")),
     beside: query.get("beside"),
+    weights: query.get("weights"),
     limitOn: query.get("limit_on"),
     limit: number(query.get("limit")),
   };

@@ -11,6 +11,7 @@ import { TrialCurves } from "../../charts/TrialCurves";
 import { WorkerLanes } from "../../charts/WorkerLanes";
 import { Asking } from "./Asking";
 import { Controls } from "./Controls";
+import { FrontGrowing } from "./FrontGrowing";
 import { NowAndLast } from "./NowAndLast";
 import { Population } from "./Population";
 import { Rungs } from "./Rungs";
@@ -59,6 +60,9 @@ function Watch({ problem, search, inspect }: { problem: Problem; search: Search;
   const outside = problem.code?.kind === "outside";
   const lanes = useLanes(search.id).data;
   const [by, setBy] = useState<"trials" | "seconds">("trials");
+  const several = search.kind === "search" && search.against.length > 0;
+  const [shown, setShown] = useState<"front" | "best">("front");
+  const fronts = several && shown === "front";
   const [span, setSpan] = useState<keyof typeof SPANS>("last minute");
   const larger = problem.judging.larger_is_better;
   const scale = useMemo(() => scoreScale(points?.means ?? [], larger, points?.fold_effects), [points, larger]);
@@ -73,11 +77,14 @@ function Watch({ problem, search, inspect }: { problem: Problem; search: Search;
         <Controls search={search} />
         <section className="sheet" style={{ padding: "12px 14px 4px" }}>
           <div className="row">
-            <h2 className="grow">Best so far</h2>
-            <Switch label="Along" options={["trials", "seconds"]} value={by} onChange={setBy} />
+            <h2 className="grow">{fronts ? "The front" : "Best so far"}</h2>
+            {several && <Switch label="Show" options={["front", "best"]} value={shown} onChange={setShown} />}
+            {!fronts && <Switch label="Along" options={["trials", "seconds"]} value={by} onChange={setBy} />}
           </div>
-          <div style={{ height: grows ? 176 : 300 }}>
-            {points && points.means.some((m) => m !== null) ? (
+          <div style={{ height: fronts ? undefined : grows ? 176 : 300, minHeight: grows ? 176 : 300 }}>
+            {fronts ? (
+              <FrontGrowing search={search} height={grows ? 216 : 284} inspect={inspect} />
+            ) : points && points.means.some((m) => m !== null) ? (
               <Suspense fallback={<p className="soft">Drawing …</p>}>
                 <BestCurve
                   points={points}

@@ -89,13 +89,14 @@ const name = (trial: TrialNow) => (trial.origin === "baseline" ? "Baseline" : `T
 
 function outcome(trial: TrialNow, search: Search): string {
   if (trial.mean === null) return trial.reason || trial.state;
-  const best = search.best?.trial_id === trial.id ? ", the best so far" : "";
+  const best = search.best?.trial_id === trial.id && search.against.length === 0 ? ", the best so far" : "";
   const broken = search.limits.filter(({ measure, at_least, bound }) => {
     const value = trial.measured?.[measure];
     return value !== undefined && (at_least ? value < bound : value > bound);
   });
   const breaks = broken.map((limit) => `, breaks ${limit.text} (${score(trial.measured?.[limit.measure])})`).join("");
-  return `${withError(trial.mean, trial.standard_error)}${best}${breaks} · ${duration(trial.seconds)}`;
+  const beside = search.against.map(({ measure }) => `, ${measure} ${score(trial.measured?.[measure])}`).join("");
+  return `${withError(trial.mean, trial.standard_error)}${beside}${best}${breaks} · ${duration(trial.seconds)}`;
 }
 
 function TrialWords({

@@ -15,6 +15,7 @@ import { PastResults } from "./PastResults";
 import { isWrong, wanted } from "../../lib/amount";
 import { carriedBy } from "../../lib/change";
 import { count } from "../../lib/format";
+import { AgainstField } from "../../ui/AgainstField";
 import { LimitsField } from "../../ui/LimitsField";
 import { NumberField } from "../../ui/NumberField";
 
@@ -53,7 +54,7 @@ export function PlanRow({ problem, learner, space, ready, searches, onLearner }:
   const named = useAskedDecision();
   const carried = carriedBy(useLocation().state as unknown);
   const [plan, setPlan] = useState<Plan>(() => {
-    const before = plannedBefore(problem.id, searches, problem.judging.limits);
+    const before = plannedBefore(problem.id, searches, problem.judging);
     return { ...before, decision: named ?? before.decision, ...(carried ? planned(carried) : {}) };
   });
   const start = useStart(plan.decision, learner);
@@ -137,6 +138,13 @@ export function PlanRow({ problem, learner, space, ready, searches, onLearner }:
           quantities={problem.judging.quantities}
           wrong={at("limits")}
           onChange={(limits) => change({ limits })}
+        />
+        <AgainstField
+          value={plan.against}
+          offered={problem.judging.quantities.map((one) => one.measure)}
+          metric={problem.judging.metric}
+          wrong={at("against")}
+          onChange={(against) => change({ against })}
         />
         <label
           className="row small closer"

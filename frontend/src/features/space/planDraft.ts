@@ -1,4 +1,4 @@
-import type { Schemas, Search } from "../../api/client";
+import type { Problem, Schemas, Search } from "../../api/client";
 import type { Change } from "../../lib/change";
 import { limitsOf, limitsText } from "../../lib/limits";
 import { keepDraft, readDraft } from "../../lib/kept";
@@ -13,16 +13,20 @@ export interface Plan {
   target: number | "";
   noGainIn: number | "";
   limits: string; // parted by commas, as they are written
+  against: string; // names parted by commas
   workers: number | "";
   seed: number | "";
   warm: boolean;
   decision: number | null;
 }
 
+/** What the brief asks of every search that says nothing else. */
+type Usual = Pick<Problem["judging"], "limits" | "against">;
+
 type Asked = Schemas["SettingsRequest"];
 
 /** The plan to begin with: that of the last search with the next seed, or what one would mostly want. */
-export function firstPlan(searches: Search[], limits: string[]): Plan {
+export function firstPlan(searches: Search[], { limits, against }: Usual): Plan {
   const last = searches.find((s) => s.kind === "search");
   const seed = 1 + searches.filter((s) => s.kind === "search").length;
   if (!last)
@@ -30,6 +34,7 @@ export function firstPlan(searches: Search[], limits: string[]): Plan {
       ...{ strategy: "automatic", stopping: "automatic", settings: {}, strategySettings: {} },
       ...{ trials: 60, minutes: "", target: "", noGainIn: "", workers: "", seed, warm: true, decision: null },
       limits: limitsText(limits),
+      against: limitsText(against),
     };
   const asked = last.asked;
   const amount = (value: number | null) => value ?? ("" as const);
@@ -43,6 +48,7 @@ export function firstPlan(searches: Search[], limits: string[]): Plan {
     target: amount(asked.target_score),
     noGainIn: amount(asked.no_gain_in),
     limits: limitsText(asked.limits ?? limits),
+    against: limitsText(asked.against ?? against),
     workers: amount(asked.workers),
     seed: Math.max(seed, asked.seed + 1),
     warm: asked.warm_start !== "none" || last.number === 1, // the first had nothing to know
@@ -63,8 +69,8 @@ export const restsOn = (searches: Search[]) =>
   String(Math.max(0, ...searches.filter((s) => s.kind === "search").map((s) => s.id)));
 
 /** What was typed wrong is not kept: it comes back as it was at first. */
-export function plannedBefore(problem: number, searches: Search[], limits: string[]): Plan {
-  const first = firstPlan(searches, limits);
+export function plannedBefore(problem: number, searches: Search[], usual: Usual): Plan {
+  const first = firstPlan(searches, usual);
   const kept = (readDraft(keyOf(problem), restsOn(searches)) ?? {}) as Partial<Plan>;
   const sound = Object.entries(kept).filter(([key, value]) => key in first && (value !== null || key === "decision"));
   return { ...first, ...Object.fromEntries(sound) };
@@ -101,6 +107,7 @@ export function requestOf(
       "target score": amount(plan.target),
       "no gain in": amount(plan.noGainIn),
       limits: limitsOf(plan.limits),
+      against: limitsOf(plan.against),
       workers: amount(plan.workers),
       seed: plan.seed || 0,
       starts: [],

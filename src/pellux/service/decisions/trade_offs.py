@@ -72,7 +72,7 @@ class TradeOff:
         if chosen is not None and weights is not None:
             trial = self.trials[chosen]
             shares = [f"{name} {weight / sum(weights):.0%}" for name, weight in zip(self.names, weights, strict=True)]
-            reason = f"Weighed {', '.join(shares)}, in units of the front's extent, {field.name(trial)} falls least short of the best: {self.words(trial)}."
+            reason = f"Weighed {', '.join(shares)}, in units of the front's extent, {field.name(trial)[0].lower()}{field.name(trial)[1:]} falls least short of the best: {self.words(trial)}."
             found.append(Suggestion(rule=WEIGHTS, label="weights by hand", trial_id=trial.id, reason=reason))
         return found
 

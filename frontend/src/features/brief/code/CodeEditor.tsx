@@ -7,6 +7,7 @@ import { useFirstLook, useFolders, useHelp, useSaveCode } from "../../../api/cod
 import { dropDraft, keepDraft, readDraft } from "../../../lib/kept";
 import { Command } from "./Command";
 import { FirstLook } from "./FirstLook";
+import { AgainstField } from "../../../ui/AgainstField";
 import { LimitsField } from "../../../ui/LimitsField";
 import { codeRequest, quantitiesOf, withHelp, wrongIn, type CodeForm } from "./codeForm";
 
@@ -270,6 +271,14 @@ function HowItIsJudged({ form, change, wrong }: PartProps & { wrong: string | nu
           wrong={wrong?.endsWith("limits") ?? false}
           width={200}
           onChange={(limits) => change({ limits })}
+        />
+        <AgainstField
+          value={form.against}
+          offered={quantitiesOf(form).map((one) => one.measure)}
+          metric={form.score.trim()}
+          wrong={wrong?.endsWith("against") ?? false}
+          width={150}
+          onChange={(against) => change({ against })}
         />
         <Amount label="Folds" value={form.folds} width={70} onValue={(folds) => change({ folds })} />
       </div>

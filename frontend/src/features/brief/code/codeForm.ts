@@ -17,6 +17,7 @@ export interface CodeForm {
   pickOut: string;
   recorded: string;
   limits: string; // as they are written
+  against: string; // names parted by commas
   folds: string;
   grows: boolean;
   what: string;
@@ -42,6 +43,7 @@ export const emptyCode = (kind: Kind): CodeForm => ({
   pickOut: "",
   recorded: "",
   limits: "",
+  against: "",
   folds: "1",
   grows: false,
   what: "epochs",
@@ -69,6 +71,7 @@ export function codeFormOf(problem: Problem & { code: CodeBrief }): CodeForm {
     pickOut: code.pick_out,
     recorded: code.recorded.map((name) => (code.smaller.includes(name) ? `${name} ↓` : name)).join(", "),
     limits: limitsText(problem.judging.limits),
+    against: limitsText(problem.judging.against),
     folds: String(code.folds),
     grows: code.grows !== null,
     what: code.grows?.what ?? "epochs",
@@ -139,6 +142,7 @@ export function codeRequest(form: CodeForm): CodeRequest {
       "larger is better": !name.endsWith("↓"),
     })),
     limits: limitsOf(form.limits),
+    against: limitsOf(form.against),
     folds: Number(form.folds),
     grows: form.grows
       ? {
