@@ -22,7 +22,8 @@ SHOWN = 5
 
 
 class Trial(NamedTuple):
-    """A trial. `folds` are its fold scores; `settings` have the types that they have in code."""
+    """A trial. `folds` are its fold scores; `settings` have the types that they have in code; `measured` are the quantities that its
+    search has limits on, or weighs the score against."""
 
     id: int
     number: int
@@ -32,6 +33,7 @@ class Trial(NamedTuple):
     standard_error: float | None
     folds: list[float | None]
     seconds: float
+    measured: dict[str, float] | None = None
 
 
 class Search:
@@ -75,10 +77,20 @@ class Search:
     def _page(self, most: int) -> list[Trial]:
         page = self._client.get(f"/searches/{self.id}/trials?sort=score&limit={most}&where=state%20%3D%20scored&descending=true")
         return [
-            Trial(t["id"], t["number"], t["state"], t["configuration"], t["mean"], t["standard_error"], t["scores"], t["seconds"])
+            _trial(t)
             for t in page["trials"]
             if t["keeps"] is not False  # those that break a limit stand last
         ]
+
+    def front(self) -> list[Trial]:
+        """Where several metrics decide: the trials that no other beats in all of them, the best score first; Conflict where one decides.
+
+        >>> for trial in search.front():                                        # doctest: +SKIP
+        ...     print(trial.number, trial.score, trial.measured)
+        """
+        found = self._client.get(f"/searches/{self.id}/front")
+        on = [self._client.get(f"/trials/{point['trial_id']}") for point in found["points"] if point["on_front"]]
+        return [_trial(t) for t in sorted(on, key=lambda t: t["mean"], reverse=found["aims"][0]["larger_is_better"])]
 
     def follow(self) -> Search:
         """Tell of its progress in the terminal or notebook until it ends. Ctrl-C pauses it: `resume` goes on."""
@@ -205,3 +217,17 @@ class Search:
 
 def _short(value: Any) -> str:
     return "" if value is None else f"{value:.4g}" if isinstance(value, float) else str(value)
+
+
+def _trial(t: dict[str, Any]) -> Trial:
+    return Trial(
+        t["id"],
+        t["number"],
+        t["state"],
+        t["configuration"],
+        t["mean"],
+        t["standard_error"],
+        t["scores"],
+        t["seconds"],
+        t["measured"],
+    )

@@ -52,10 +52,20 @@ def command(plan: Path, folder: Path, overrides: tuple[str, ...], devices: list[
         workspace.close()
     if as_json:
         click.echo(json.dumps(outcome))
+    else:
+        _tell_front(outcome)
     if interruption.asked.is_set():  # also when the search had come to its end by then
         click.echo("pellux: interrupted; the same command goes on with what is unfinished", err=True)
         sys.exit(130)
     sys.exit(EXIT[outcome["state"]])
+
+
+def _tell_front(outcome: dict[str, Any]) -> None:
+    """Where several metrics decide: who stands on the front, the best score first."""
+    for place, one in enumerate(outcome.get("front", ())):
+        figures = ", ".join(f"{name} {value:.4g}" for name, value in one.items() if name not in ("trial", "knee"))
+        who = f"trial {one['trial']}" if one["trial"] else "the baseline"
+        click.echo(f"{'Front' if place == 0 else '':8} {figures}, {who}{', the knee' if one['knee'] else ''}")
 
 
 class _Interruption:

@@ -26,7 +26,7 @@ ENERGY = "Energy per trip: how many kWh?"
 SOUND = "Compressor sound: what is wrong with it?"
 CODE = (ROUTE_PLANNER, PRE_COOLING)  # folders whose code runs without being asked about
 QUICK = ["tree", "boosting"]
-FIRST_TRIALS, RACE_TRIALS, LIMITED_TRIALS, SOUND_TRIALS, LIVE_TRIALS = 30, 24, 16, 40, 120
+FIRST_TRIALS, RACE_TRIALS, WEIGHED_TRIALS, LIMITED_TRIALS, SOUND_TRIALS, LIVE_TRIALS = 30, 24, 20, 16, 40, 120
 FIRST_SPACE = """\
 rate:     0.01 .. 0.3 log
 rounds:   40 .. 200 int log
@@ -78,7 +78,10 @@ def furnish(folder: Path, say: Callable[[str], None]) -> bool:
         say("… a fold race on the same problem …")
         race = SettingsRequest(strategy="random", trials=RACE_TRIALS, seed=5, early_stopping="fold race")
         engine.join(launch(engine, warm, SearchRequest(learner="boosting", space=FIRST_SPACE, plan=race)))
-        say("… a forest that has to predict quickly …")
+        say("… a forest whose score is weighed against its speed …")
+        both = SettingsRequest(strategy="gaussian process", trials=WEIGHED_TRIALS, seed=8, against=["predict ms"])
+        engine.join(launch(engine, warm, SearchRequest(learner="forest", space=LIMITED_SPACE, plan=both)))
+        say("… and one that has to predict quickly …")
         quick = SettingsRequest(strategy="gaussian process", trials=LIMITED_TRIALS, seed=8, limits=[FAST])
         engine.join(launch(engine, warm, SearchRequest(learner="forest", space=LIMITED_SPACE, plan=quick)))
         say("… and asynchronous halving on a third, a small network …")

@@ -123,7 +123,7 @@ def boxes(front: Array, reference: Array) -> tuple[Array, Array]:
             continue
         new, new_defining = [bounds[~inside]], [defining[~inside]]
         for j in range(metrics):
-            others = defining[inside][:, [k for k in range(metrics) if k != j], j].max(1)
+            others = defining[inside][:, [k for k in range(metrics) if k != j], j].max(1, initial=-np.inf)
             keep = point[j] >= others
             moved, by = bounds[inside][keep].copy(), defining[inside][keep].copy()
             moved[:, j], by[:, j] = point[j], point

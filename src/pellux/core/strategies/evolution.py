@@ -16,6 +16,7 @@ from pellux.core.space import Choice, Configuration, Space, Value, repair
 from pellux.core.strategies import even_spread
 from pellux.core.strategies.contract import Answer, History, SeedStream
 from pellux.core.strategies.fresh import one_by_one
+from pellux.core.strategies.several import several
 
 SMALLEST, LARGEST = 6, 24
 CROSSING = 0.9  # share of coordinates taken from the change
@@ -41,7 +42,9 @@ def _single(space: Space, history: History, pending: Sequence[Configuration], se
         return even_spread.point(space, seeds)
     rng = seeds.own()
     place = seeds.number % members % len(points)
-    best = rng.choice(np.argsort(-scores, kind="stable")[: max(2, round(ELITE * len(points)))])
+    # Where several metrics decide, whoever is on the front (0 or more) is as good a place to step to as another.
+    elite = int((scores >= 0).sum()) if several(history) else round(ELITE * len(points))
+    best = rng.choice(np.argsort(-scores, kind="stable")[: max(2, elite)])
     one, other = rng.choice(np.delete(np.arange(len(points)), place), 2, replace=False)
     step = rng.uniform(0.4, 0.9)
     target = points[place]

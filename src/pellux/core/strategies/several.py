@@ -48,7 +48,8 @@ def values(history: History) -> Array:
 
 
 def ordered_by_front(history: History) -> History:
-    """The same trials with a score that is their place among fronts; those that break a limit keep theirs, for they come last anyhow."""
+    """The same trials with a score that is their place among fronts, 0 or more on the first; those that break a limit keep theirs, for
+    they come last anyhow."""
     if not several(history):
         return history
     found = values(history)

@@ -12,6 +12,7 @@ from pellux.engine.states import IllegalTransition, SearchState, TrialState
 from pellux.service.engine.engine import Engine
 from pellux.service.planning.launching import check_holds, check_target
 from pellux.service.planning.requests import LimitsRequest
+from pellux.service.searches.fronts import front_view
 from pellux.service.searches.schemas import SearchView
 from pellux.service.searches.views import views
 from pellux.service.workspace import Workspace
@@ -139,6 +140,16 @@ def search_view(engine: Engine, search_id: int) -> SearchView:
         return views(engine, session, get_problem(session, search.problem_id), [search])[0]
 
 
+def _front(workspace: Workspace, search_id: int) -> list[dict[str, Any]]:
+    """The trials on the front, the best score first, with every metric that decides; which of them is the knee."""
+    found = front_view(workspace, search_id)
+    names, sign = [aim.measure for aim in found.aims], 1 if found.aims[0].larger_is_better else -1
+    on = sorted((point for point in found.points if point.on_front), key=lambda point: -sign * (point.values[0] or 0.0))
+    return [
+        {"trial": one.number, **dict(zip(names, one.values, strict=True)), "knee": one.trial_id == found.knee} for one in on
+    ]  # fmt: skip
+
+
 def summary(engine: Engine, search_id: int) -> dict[str, Any]:
     """The object that `pellux run --json` ends with."""
     view = search_view(engine, search_id)
@@ -155,6 +166,8 @@ def summary(engine: Engine, search_id: int) -> dict[str, Any]:
         "best": None,
         "limits": [limit.text for limit in view.limits],
         "keeping": view.keeping,
+        "against": [aim.measure for aim in view.against],
+        "front": _front(engine.workspace, search_id) if view.against else [],
         "seconds": view.active_seconds,
         "busy_seconds": view.busy_seconds,
         "workers": view.workers,

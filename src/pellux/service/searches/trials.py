@@ -8,19 +8,22 @@ import json
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
+import numpy as np
 import pyarrow as pa
 import pyarrow.parquet as pq
 
 from pellux.core.errors import InvalidPlan
 from pellux.core.judging import mean, standard_error
+from pellux.core.judging.aims import Aim, turned
 from pellux.core.judging.fold_effects import fold_effects
+from pellux.core.judging.fronts import on_front
 from pellux.core.judging.limits import quantity
 from pellux.core.objective import Judging
 from pellux.core.space import Value, parse
 from pellux.objectives.code.brief import KINDS as CODE
 from pellux.objectives.code.brief import PROGRAM, CodeBrief
 from pellux.objectives.code.final_run import command_line
-from pellux.service.planning.requests import SettingsRequest
+from pellux.service.planning.requests import SettingsRequest, kept_settings
 from pellux.service.searches.kept_files import kept_files
 from pellux.service.searches.lookups import final_settings, learner_of, whose
 from pellux.service.searches.schemas import (
@@ -241,18 +244,27 @@ def _export_rows(workspace: Workspace, search_id: int) -> tuple[list[dict[str, A
         judging = workspace.objective(get_problem(session, search.problem_id)).judging
         found = trials.trials_of(session, search_id)
         recorded = _recorded(session, search_id) if judging.also else {}
+    aims = judging.weighed(kept_settings(search.plan).against)
+    front = _front(judging, aims, found)
     rows: list[dict[str, Any]] = [
         {
             "search": search_id, "trial": t.number, "origin": t.origin, "state": t.state, "reason": sentence(t.reason),
             "metric": judging.metric, "larger_is_better": judging.larger_is_better, "score": t.mean, "standard_error": t.standard_error,
             "folds": t.scores, "seconds": t.seconds, "seen": t.seen, "pending": t.pending,
             "learner": t.learner or search.learner, "rung": t.rung, "best_iteration": t.best_iteration, "parent": t.parent,
-            "share": t.share, "keeps_limits": t.keeps, "note": t.note, "tags": t.tags,
+            "share": t.share, "keeps_limits": t.keeps, "on_front": t.id in front if aims else None, "note": t.note, "tags": t.tags,
             "recorded": {**dict.fromkeys(judging.also), **(t.measured or {}), **recorded.get(t.number, {})}, "configuration": t.configuration,
         }
         for t in found
     ]  # fmt: skip
     return rows, max([judging.fits, *(len(row["folds"]) for row in rows)])
+
+
+def _front(judging: Judging, aims: Sequence[Aim], found: Sequence[Trial]) -> set[int]:
+    """Ids of the trials on the front, where several metrics decide."""
+    whole = [t for t in found if t.state == "scored" and t.mean is not None and t.keeps is not False]
+    values = [(judging.sign * (t.mean or 0.0), *turned(aims, t.measured or {})) for t in whole] if aims else []
+    return {whole[i].id for i in np.flatnonzero(on_front(np.array(values)))} if values else set()
 
 
 def _recorded(session: Session, search_id: int) -> dict[int, dict[str, float]]:
