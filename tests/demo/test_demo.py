@@ -23,6 +23,7 @@ def test_the_demo_is_furnished_once_and_has_a_live_search(tmp_path: Path, monkey
     monkeypatch.setattr(demo, "FIRST_TRIALS", 1)
     monkeypatch.setattr(demo, "LIVE_TRIALS", 1)
     monkeypatch.setattr(demo, "RACE_TRIALS", 1)
+    monkeypatch.setattr(demo, "WEIGHED_TRIALS", 2)
     monkeypatch.setattr(demo, "LIMITED_TRIALS", 2)
     monkeypatch.setattr(demo, "SOUND_TRIALS", 2)
     monkeypatch.setattr(demo, "SOUND_SPACE", "batch: 200 .. 256 int\nwidth: 8\nepochs: 9\n")
@@ -34,7 +35,7 @@ def test_the_demo_is_furnished_once_and_has_a_live_search(tmp_path: Path, monkey
     said: list[str] = []
     assert demo.furnish(tmp_path / "demo", said.append)
     assert not demo.furnish(tmp_path / "demo", said.append)
-    assert len(said) == 7
+    assert len(said) == 8
     engine = Engine(Workspace(tmp_path / "demo"))
     try:
         chill, route, sound, warm, energy = list_problems(engine.workspace)
@@ -44,10 +45,11 @@ def test_the_demo_is_furnished_once_and_has_a_live_search(tmp_path: Path, monkey
         assert (against.state, against.done) == ("done", 2)
         assert route.best.score > 0.3, "it learns something in a few epochs"
         assert (sound.name, sound.searches, sound.brief.metric) == (demo.SOUND, 1, "macro F1")
-        assert [s.stopping.key for s in list_searches(engine, warm.id)] == ["none", "fold race", "none"]
+        assert [s.stopping.key for s in list_searches(engine, warm.id)] == ["none", "none", "fold race", "none"]
         assert [s.limits[0].text for s in list_searches(engine, warm.id) if s.limits] == [demo.FAST]
+        assert [s.against[0].measure for s in list_searches(engine, warm.id) if s.against] == ["predict ms"]
         assert list_searches(engine, sound.id)[0].stopping.key == "asynchronous halving"
-        assert (warm.name, warm.searches, warm.trials) == (demo.WARM, 3, 4)
+        assert (warm.name, warm.searches, warm.trials) == (demo.WARM, 4, 6)
         assert (warm.brief.task, warm.brief.metric, warm.brief.classes) == ("binary", "average precision", ["no", "yes"])
         assert (energy.name, energy.searches, energy.brief.metric_label) == (demo.ENERGY, 0, "RMSE ↓")
         assert {"unit_id", "departed_on"}.isdisjoint(warm.brief.features)
@@ -55,9 +57,9 @@ def test_the_demo_is_furnished_once_and_has_a_live_search(tmp_path: Path, monkey
         assert [p.rows for p in parts] == [960] * 5 + [1200]
         demo.start_live(engine)
         live = list_searches(engine, warm.id)[0]
-        assert (live.number, live.state) == (4, "running")
+        assert (live.number, live.state) == (5, "running")
         demo.start_live(engine)
-        assert len(list_searches(engine, warm.id)) == 4, "one live search is enough"
+        assert len(list_searches(engine, warm.id)) == 5, "one live search is enough"
         assert engine.join(live.id, 60)
     finally:
         engine.close()

@@ -4,8523 +4,8526 @@
  */
 
 export interface paths {
-  "/api/v1/events": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Ledger entries as server-sent events: each message's data is a JSON array of entries, its id that of the last. */
-    get: operations["get_events"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/workspace": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Version, workers and running searches. */
-    get: operations["get_workspace"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/workspace/trust": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** A person's word: the own code that stands in this workspace now may run. */
-    post: operations["post_trust"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/workspace/demo": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Lay the demo's problems out in an empty workspace, and begin their searches. */
-    post: operations["post_demo"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/catalogue": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Metrics, learners with their settings, strategies. */
-    get: operations["get_catalogue"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/learners": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** A learner for a task, or several as one. */
-    get: operations["get_learner"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/spaces/check": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Both forms of a space and sample draws, or its first mistake. */
-    post: operations["post_space_check"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/spaces/compare": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** What changed from one space to another. */
-    post: operations["post_space_comparison"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/data": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Every imported file. */
-    get: operations["get_data_list"];
-    put?: never;
-    /** Import a data file (CSV, TSV, Parquet, JSON Lines); the body is the file itself. */
-    post: operations["post_data"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/imports/{token}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** How far an import is that was begun with a token. */
-    get: operations["get_import"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/data/{content_hash}/readings": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Read a file another way: encoding, delimiter, decimal sign, types of columns. */
-    post: operations["post_reading"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/data/{content_hash}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Columns of an imported file with their profile and a default role. */
-    get: operations["get_data"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/own-code": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Own learners and metrics of this workspace. */
-    get: operations["get_own_code"];
-    put?: never;
-    /** Look at a class or a function in an allowed folder, and make it known. */
-    post: operations["post_own_code"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/own-code/folders": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** The folders from which own code may be run. */
-    get: operations["get_folders"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/own-code/help": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Run a program's --help: a command with placeholders and a space to begin with. */
-    post: operations["post_help"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/own-code/first-look": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** One real fit at the smallest level: what it printed beside what was read from it. Nothing is kept. */
-    post: operations["post_first_look"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/own-code/problems": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Frame a new problem of own code. */
-    post: operations["post_code_problem"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/own-code/problems/{problem_id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    /** Change a brief of own code that no search uses yet. */
-    put: operations["put_code_problem"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/problems": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Every problem, newest first. */
-    get: operations["get_problems"];
-    put?: never;
-    /** Frame a new problem. */
-    post: operations["post_problem"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/briefs/preview": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** What a brief would become: task, metric, folds. Nothing is kept. */
-    post: operations["post_brief_preview"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/problems/{problem_id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** One problem with its best trial and baseline. */
-    get: operations["get_problem"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/problems/{problem_id}/brief": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    /** Change a brief that no search uses yet; its baselines are forgotten. */
-    put: operations["put_brief"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/problems/{problem_id}/label": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    /** Rename or tag a problem. */
-    put: operations["put_label"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/problems/{problem_id}/split": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** The stored folds as numbers to draw. */
-    get: operations["get_split"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/problems/{problem_id}/findings": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** The leak check of a problem. */
-    get: operations["get_findings"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/problems/{problem_id}/baselines": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** The default configurations that were scored or are on their way, best first. */
-    get: operations["get_baselines"];
-    put?: never;
-    /** Score the defaults of learners in the background. */
-    post: operations["post_baselines"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/problems/{problem_id}/forecast": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Validate a search and say what it would do and how long it would take. */
-    post: operations["post_forecast"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/problems/{problem_id}/rehearsals": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Run a few cheap fits of a search, and forecast it by what they cost. */
-    post: operations["post_rehearsal"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/problems/{problem_id}/past-results": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Keep results from elsewhere for warm starts; they are never ranked. */
-    post: operations["post_past_results"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/searches/{search_id}/repeats": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Launch a search's plan once more, with overrides. */
-    post: operations["post_repeat"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/problems/{problem_id}/searches": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** The searches of a problem, newest first. */
-    get: operations["get_searches"];
-    put?: never;
-    /** Launch a search. */
-    post: operations["post_search"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/searches/{search_id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** One search with its counts, best and baseline. */
-    get: operations["get_search"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/searches/{search_id}/state": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    /** Pause, resume or stop. */
-    put: operations["put_search_state"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/searches/{search_id}/workers": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    /** Change the number of workers while the search runs. */
-    put: operations["put_search_workers"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/searches/{search_id}/budget": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    /** Raise, lower or take away budgets while the search runs. */
-    put: operations["put_search_budget"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/searches/{search_id}/trials": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** A page of trials, sorted and filtered. */
-    get: operations["get_trials"];
-    put?: never;
-    /** Try a configuration by hand. */
-    post: operations["post_trial"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/searches/{search_id}/points": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Every ended trial, column-wise, for charts. */
-    get: operations["get_points"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/searches/{search_id}/lanes": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** The newest fits with their worker lane and times. */
-    get: operations["get_lanes"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/searches/{search_id}/export/{format}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Every trial as csv, jsonl or parquet. */
-    get: operations["get_export"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/problems/{problem_id}/trials": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** A page of the trials of all searches of a problem and its baselines, sorted and filtered. */
-    get: operations["get_problem_trials"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/trials/{trial_id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** One trial in full: fits, logs, baseline and best beside it. */
-    get: operations["get_trial"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/trials/{trial_id}/state": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    /** Withdraw a live trial. */
-    put: operations["put_trial_state"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/trials/{trial_id}/remarks": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    /** Change a trial's note, tags or place on the shortlist. */
-    put: operations["put_remarks"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/trials/{trial_id}/kept": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** A file that a fit of own code kept. */
-    get: operations["get_kept"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/trials/{trial_id}/configuration/{format}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** The configuration as json, yaml or python text. */
-    get: operations["get_configuration"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/searches/{search_id}/front": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** The front of a search whose metrics decide together, and how it grew. */
-    get: operations["get_front"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/searches/{search_id}/front/random": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** What as many random draws would cover, as models of the trials expect it. */
-    get: operations["get_random_front"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/runs": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Run a plan whose data are imported already: a new search, or the unfinished one of the same plan. */
-    post: operations["post_run"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/searches/{search_id}/summary": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** The outcome in one object. */
-    get: operations["get_summary"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/searches/{search_id}/evidence": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** What its trials say, over its space, with findings: known already, or its computation started. */
-    post: operations["post_search_evidence"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/searches/{search_id}/surface": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** The score over two of its settings: known already, or its computation started. */
-    post: operations["post_search_surface"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/searches/{search_id}/path": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Measure the way from the usual settings to the best: a search of the steps that no trial has been at. */
-    post: operations["post_path_search"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/problems/{problem_id}/spending": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** What its searches made of their time, side by side. */
-    get: operations["get_problem_spending"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/problems/{problem_id}/face-offs": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** The problem's face-offs, newest first. */
-    get: operations["get_faceoffs"];
-    put?: never;
-    /** Set ways to search against each other: fitted, run after run, or replayed on a model of the trials. */
-    post: operations["post_faceoff"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/face-offs/{faceoff_id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** A face-off as it stands. */
-    get: operations["get_faceoff"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/face-offs/{faceoff_id}/state": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    /** Pause it, go on with it, or stop it for good. */
-    put: operations["put_faceoff_state"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/face-offs/{faceoff_id}/trials": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Every trial of every run, as CSV. */
-    get: operations["get_faceoff_trials"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/problems/{problem_id}/finalists": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** The best trials of all searches, the shortlist and the baselines, compared, with what the rules say. */
-    get: operations["get_finalists"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/problems/{problem_id}/shortlist": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    /** Put trials on the shortlist by rule, or empty it. */
-    put: operations["put_shortlist"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/problems/{problem_id}/rejudgings": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Judge finalists again on fresh repeated splits. */
-    post: operations["post_rejudging"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/problems/{problem_id}/honest-score": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** What to expect of the best of all scored trials: known already, or its computation started. */
-    post: operations["post_honest_score"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/problems/{problem_id}/holdout": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Every opening of the holdout, first one first. */
-    get: operations["get_holdout"];
-    put?: never;
-    /** Open the holdout for one trial; logged for ever. */
-    post: operations["post_holdout"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/trials/{trial_id}/diagnostics": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** A trial's out-of-fold predictions beside the baseline's. */
-    get: operations["get_diagnostics"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/trials/{trial_id}/importance": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** How much the model leans on each column: known already, or its computation started. */
-    post: operations["post_importance"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/trials/{trial_id}/tree": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** A decision tree as questions: known already, or its fit started. */
-    post: operations["post_tree"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/problems/{problem_id}/decisions": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Sign the choice of one trial; an earlier decision is superseded. */
-    post: operations["post_decision"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/decisions": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Decisions, newest first. */
-    get: operations["get_decisions"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/decisions/{decision_id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** One decision with its record and files. */
-    get: operations["get_decision"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/decisions/{decision_id}/files/{name}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** A file to take away; everything.zip holds them all. */
-    get: operations["get_decision_file"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/searches/{search_id}/curves": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** How trials come along: score against what was spent on them, rungs, lineage. */
-    get: operations["get_curves"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/searches/{search_id}/safety": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** What safety checks have found. */
-    get: operations["get_safety"];
-    put?: never;
-    /** Run a few pruned trials in full, to see how often pruning was wrong. */
-    post: operations["post_safety"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/searches/{search_id}/leases": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Take fits of a search of an outside loop. */
-    post: operations["post_leases"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/leases/{lease_id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    /** A sign of life: keeps a lease, and says whether to go on. */
-    put: operations["put_lease"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/leases/{lease_id}/points": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    /** Tell scores on the way; says whether to go on. */
-    put: operations["put_lease_points"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/leases/{lease_id}/outcome": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    /** The one answer for a lease: a score or an error. A late or second one is refused. */
-    put: operations["put_lease_outcome"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
+    "/api/v1/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Ledger entries as server-sent events: each message's data is a JSON array of entries, its id that of the last. */
+        get: operations["get_events"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/workspace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Version, workers and running searches. */
+        get: operations["get_workspace"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/workspace/trust": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A person's word: the own code that stands in this workspace now may run. */
+        post: operations["post_trust"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/workspace/demo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Lay the demo's problems out in an empty workspace, and begin their searches. */
+        post: operations["post_demo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/catalogue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Metrics, learners with their settings, strategies. */
+        get: operations["get_catalogue"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/learners": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A learner for a task, or several as one. */
+        get: operations["get_learner"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/spaces/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Both forms of a space and sample draws, or its first mistake. */
+        post: operations["post_space_check"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/spaces/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What changed from one space to another. */
+        post: operations["post_space_comparison"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/data": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every imported file. */
+        get: operations["get_data_list"];
+        put?: never;
+        /** Import a data file (CSV, TSV, Parquet, JSON Lines); the body is the file itself. */
+        post: operations["post_data"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/imports/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far an import is that was begun with a token. */
+        get: operations["get_import"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/data/{content_hash}/readings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read a file another way: encoding, delimiter, decimal sign, types of columns. */
+        post: operations["post_reading"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/data/{content_hash}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Columns of an imported file with their profile and a default role. */
+        get: operations["get_data"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/own-code": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Own learners and metrics of this workspace. */
+        get: operations["get_own_code"];
+        put?: never;
+        /** Look at a class or a function in an allowed folder, and make it known. */
+        post: operations["post_own_code"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/own-code/folders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The folders from which own code may be run. */
+        get: operations["get_folders"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/own-code/help": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Run a program's --help: a command with placeholders and a space to begin with. */
+        post: operations["post_help"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/own-code/first-look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** One real fit at the smallest level: what it printed beside what was read from it. Nothing is kept. */
+        post: operations["post_first_look"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/own-code/problems": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Frame a new problem of own code. */
+        post: operations["post_code_problem"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/own-code/problems/{problem_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change a brief of own code that no search uses yet. */
+        put: operations["put_code_problem"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/problems": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every problem, newest first. */
+        get: operations["get_problems"];
+        put?: never;
+        /** Frame a new problem. */
+        post: operations["post_problem"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/briefs/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a brief would become: task, metric, folds. Nothing is kept. */
+        post: operations["post_brief_preview"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/problems/{problem_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One problem with its best trial and baseline. */
+        get: operations["get_problem"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/problems/{problem_id}/brief": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change a brief that no search uses yet; its baselines are forgotten. */
+        put: operations["put_brief"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/problems/{problem_id}/label": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Rename or tag a problem. */
+        put: operations["put_label"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/problems/{problem_id}/split": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The stored folds as numbers to draw. */
+        get: operations["get_split"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/problems/{problem_id}/findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The leak check of a problem. */
+        get: operations["get_findings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/problems/{problem_id}/baselines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The default configurations that were scored or are on their way, best first. */
+        get: operations["get_baselines"];
+        put?: never;
+        /** Score the defaults of learners in the background. */
+        post: operations["post_baselines"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/problems/{problem_id}/forecast": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Validate a search and say what it would do and how long it would take. */
+        post: operations["post_forecast"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/problems/{problem_id}/rehearsals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Run a few cheap fits of a search, and forecast it by what they cost. */
+        post: operations["post_rehearsal"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/problems/{problem_id}/past-results": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep results from elsewhere for warm starts; they are never ranked. */
+        post: operations["post_past_results"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/searches/{search_id}/repeats": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Launch a search's plan once more, with overrides. */
+        post: operations["post_repeat"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/problems/{problem_id}/searches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The searches of a problem, newest first. */
+        get: operations["get_searches"];
+        put?: never;
+        /** Launch a search. */
+        post: operations["post_search"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/searches/{search_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One search with its counts, best and baseline. */
+        get: operations["get_search"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/searches/{search_id}/state": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Pause, resume or stop. */
+        put: operations["put_search_state"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/searches/{search_id}/workers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change the number of workers while the search runs. */
+        put: operations["put_search_workers"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/searches/{search_id}/budget": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Raise, lower or take away budgets while the search runs. */
+        put: operations["put_search_budget"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/searches/{search_id}/trials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A page of trials, sorted and filtered. */
+        get: operations["get_trials"];
+        put?: never;
+        /** Try a configuration by hand. */
+        post: operations["post_trial"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/searches/{search_id}/points": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every ended trial, column-wise, for charts. */
+        get: operations["get_points"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/searches/{search_id}/lanes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The newest fits with their worker lane and times. */
+        get: operations["get_lanes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/searches/{search_id}/export/{format}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every trial as csv, jsonl or parquet. */
+        get: operations["get_export"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/problems/{problem_id}/trials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A page of the trials of all searches of a problem and its baselines, sorted and filtered. */
+        get: operations["get_problem_trials"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/trials/{trial_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One trial in full: fits, logs, baseline and best beside it. */
+        get: operations["get_trial"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/trials/{trial_id}/state": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Withdraw a live trial. */
+        put: operations["put_trial_state"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/trials/{trial_id}/remarks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change a trial's note, tags or place on the shortlist. */
+        put: operations["put_remarks"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/trials/{trial_id}/kept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A file that a fit of own code kept. */
+        get: operations["get_kept"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/trials/{trial_id}/configuration/{format}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The configuration as json, yaml or python text. */
+        get: operations["get_configuration"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/searches/{search_id}/front": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The front of a search whose metrics decide together, and how it grew. */
+        get: operations["get_front"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/searches/{search_id}/front/random": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What as many random draws would cover, as models of the trials expect it. */
+        get: operations["get_random_front"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Run a plan whose data are imported already: a new search, or the unfinished one of the same plan. */
+        post: operations["post_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/searches/{search_id}/summary": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The outcome in one object. */
+        get: operations["get_summary"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/searches/{search_id}/evidence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What its trials say, over its space, with findings: known already, or its computation started. */
+        post: operations["post_search_evidence"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/searches/{search_id}/surface": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The score over two of its settings: known already, or its computation started. */
+        post: operations["post_search_surface"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/searches/{search_id}/path": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Measure the way from the usual settings to the best: a search of the steps that no trial has been at. */
+        post: operations["post_path_search"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/problems/{problem_id}/spending": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What its searches made of their time, side by side. */
+        get: operations["get_problem_spending"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/problems/{problem_id}/face-offs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The problem's face-offs, newest first. */
+        get: operations["get_faceoffs"];
+        put?: never;
+        /** Set ways to search against each other: fitted, run after run, or replayed on a model of the trials. */
+        post: operations["post_faceoff"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/face-offs/{faceoff_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A face-off as it stands. */
+        get: operations["get_faceoff"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/face-offs/{faceoff_id}/state": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Pause it, go on with it, or stop it for good. */
+        put: operations["put_faceoff_state"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/face-offs/{faceoff_id}/trials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every trial of every run, as CSV. */
+        get: operations["get_faceoff_trials"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/problems/{problem_id}/finalists": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The best trials of all searches, the shortlist and the baselines, compared, with what the rules say. */
+        get: operations["get_finalists"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/problems/{problem_id}/shortlist": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Put trials on the shortlist by rule, or empty it. */
+        put: operations["put_shortlist"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/problems/{problem_id}/rejudgings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Judge finalists again on fresh repeated splits. */
+        post: operations["post_rejudging"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/problems/{problem_id}/honest-score": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What to expect of the best of all scored trials: known already, or its computation started. */
+        post: operations["post_honest_score"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/problems/{problem_id}/holdout": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every opening of the holdout, first one first. */
+        get: operations["get_holdout"];
+        put?: never;
+        /** Open the holdout for one trial; logged for ever. */
+        post: operations["post_holdout"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/trials/{trial_id}/diagnostics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A trial's out-of-fold predictions beside the baseline's. */
+        get: operations["get_diagnostics"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/trials/{trial_id}/importance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How much the model leans on each column: known already, or its computation started. */
+        post: operations["post_importance"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/trials/{trial_id}/tree": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A decision tree as questions: known already, or its fit started. */
+        post: operations["post_tree"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/problems/{problem_id}/decisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sign the choice of one trial; an earlier decision is superseded. */
+        post: operations["post_decision"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/decisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Decisions, newest first. */
+        get: operations["get_decisions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/decisions/{decision_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One decision with its record and files. */
+        get: operations["get_decision"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/decisions/{decision_id}/files/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A file to take away; everything.zip holds them all. */
+        get: operations["get_decision_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/searches/{search_id}/curves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How trials come along: score against what was spent on them, rungs, lineage. */
+        get: operations["get_curves"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/searches/{search_id}/safety": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What safety checks have found. */
+        get: operations["get_safety"];
+        put?: never;
+        /** Run a few pruned trials in full, to see how often pruning was wrong. */
+        post: operations["post_safety"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/searches/{search_id}/leases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take fits of a search of an outside loop. */
+        post: operations["post_leases"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/leases/{lease_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** A sign of life: keeps a lease, and says whether to go on. */
+        put: operations["put_lease"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/leases/{lease_id}/points": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Tell scores on the way; says whether to go on. */
+        put: operations["put_lease_points"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/leases/{lease_id}/outcome": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** The one answer for a lease: a score or an error. A late or second one is refused. */
+        put: operations["put_lease_outcome"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
-  schemas: {
-    /**
-     * AimView
-     * @description A metric that decides, with others; `measure` is the score's own or what it is weighed against.
-     */
-    AimView: {
-      /** Measure */
-      measure: string;
-      /** Larger Is Better */
-      larger_is_better: boolean;
-    };
-    /** AnalysisChanged */
-    AnalysisChanged: {
-      /** Problem Id */
-      problem_id: number;
-      /** Analysis */
-      analysis: number;
-      /** What */
-      what: string;
-      /**
-       * State
-       * @enum {string}
-       */
-      state: "running" | "paused" | "stopped" | "done" | "failed";
-    };
-    /** AnalysisEntry */
-    AnalysisEntry: {
-      /** Id */
-      id: number;
-      /** At */
-      at: number;
-      /** Search Id */
-      search_id: number | null;
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "analysis";
-      data: components["schemas"]["AnalysisChanged"];
-    };
-    /**
-     * AskedView
-     * @description A plan as it was asked for: what was left to be chosen is 'automatic', what was left open is null.
-     */
-    AskedView: {
-      /** Strategy */
-      strategy: string;
-      /** Strategy Settings */
-      strategy_settings: {
-        [key: string]: boolean | number | string;
-      };
-      /** Early Stopping */
-      early_stopping: string;
-      /** Stopping */
-      stopping: {
-        [key: string]: boolean | number | string;
-      };
-      /** Trials */
-      trials: number;
-      /** Minutes */
-      minutes: number | null;
-      /** Target Score */
-      target_score: number | null;
-      /** No Gain In */
-      no_gain_in: number | null;
-      /** Limits */
-      limits: string[] | null;
-      /** Against */
-      against: string[] | null;
-      /** Workers */
-      workers: number | null;
-      /** Seed */
-      seed: number;
-      /** Warm Start */
-      warm_start: string | number[];
-    };
-    /**
-     * BaselineView
-     * @description A learner's default configuration, scored or on its way.
-     */
-    BaselineView: {
-      /** Learner */
-      learner: string;
-      /** Label */
-      label: string;
-      /** Trial Id */
-      trial_id: number;
-      /** Search */
-      search: number;
-      /** State */
-      state: string;
-      /** Reason */
-      reason: string;
-      /** Score */
-      score: number | null;
-      /** Standard Error */
-      standard_error: number | null;
-      /** Folds */
-      folds: (number | null)[];
-      /** Seconds */
-      seconds: number;
-    };
-    /**
-     * BaselinesRequest
-     * @description Whose defaults are scored; without a list those of a few that show what the data are like.
-     */
-    BaselinesRequest: {
-      /**
-       * Learners
-       * @default null
-       */
-      learners?: string[] | null;
-    };
-    /** BestView */
-    BestView: {
-      /** Trial Id */
-      trial_id: number;
-      /** Search */
-      search: number;
-      /** Number */
-      number: number;
-      /** Score */
-      score: number;
-      /** Standard Error */
-      standard_error: number | null;
-      /** Folds */
-      folds: number[];
-    };
-    /**
-     * BriefRequest
-     * @description How a problem is framed. Only `data` and `target` have to be given; the rest has defaults that are shown.
-     */
-    BriefRequest: {
-      /**
-       * Data
-       * @description Content hash of imported data; in a plan file, the path of a data file.
-       */
-      data: string;
-      /**
-       * Target
-       * @description The column to predict.
-       */
-      target: string;
-      /**
-       * Name
-       * @description What the problem is called.
-       * @default
-       */
-      name?: string;
-      /**
-       * Task
-       * @default null
-       */
-      task?: ("binary" | "multiclass" | "regression") | null;
-      /**
-       * Metric
-       * @description What decides; a default is chosen from the target.
-       * @default null
-       */
-      metric?: string | null;
-      /**
-       * Positive
-       * @description The class whose probability counts, in a binary task.
-       * @default null
-       */
-      positive?: string | null;
-      /**
-       * Features
-       * @description Columns to learn from; all others by default.
-       * @default null
-       */
-      features?: string[] | null;
-      /**
-       * Ignore
-       * @description Columns to leave out.
-       * @default []
-       */
-      ignore?: string[];
-      /**
-       * Recorded
-       * @description Metrics recorded for every fit beside the one that decides.
-       * @default []
-       */
-      recorded?: string[];
-      /**
-       * Limits
-       * @description What the chosen configuration has to keep: 'predict ms <= 5', 'recall >= 0.8'. A search may have others.
-       * @default []
-       */
-      limits?: string[];
-      /**
-       * Against
-       * @description What the metric is weighed against, such as 'predict ms' or 'recall': no single best then, but a front. In plan files a list of metrics says the same: metric: [average precision, predict ms].
-       * @default []
-       */
-      against?: string[];
-      /**
-       * Group
-       * @description The column that names what recurs; its rows stay in one fold.
-       * @default null
-       */
-      group?: string | null;
-      /**
-       * Time
-       * @description The column that says when, for folds or a holdout ordered in time.
-       * @default null
-       */
-      time?: string | null;
-      /**
-       * Weight
-       * @description The column that says how much a row counts, in learning and in judging.
-       * @default null
-       */
-      weight?: string | null;
-      /**
-       * Fold
-       * @description The column that already holds the folds.
-       * @default null
-       */
-      fold?: string | null;
-      /**
-       * Folds
-       * @description Number of folds and their kind: '5 stratified', '5 shuffled', '5 grouped', '5 stratified grouped', '5 ordered', 'column', or 5; 'x 3' after it draws them three times.
-       * @default 5
-       */
-      folds?: number | string;
-      /**
-       * Gap
-       * @description Of ordered folds: time between what is learnt from and what is tested (days).
-       * @default 0
-       */
-      gap?: number;
-      /**
-       * Holdout
-       * @description Share of rows kept out of every fold: 0.2, '20 %', or '20 % by group' (time, random, stratified).
-       * @default 0.2
-       */
-      holdout?: number | string;
-      /**
-       * Seed
-       * @default 0
-       */
-      seed?: number;
-    };
-    /** BriefView */
-    BriefView: {
-      /** Data */
-      data: string;
-      /** Target */
-      target: string;
-      /** Features */
-      features: string[];
-      /** Task */
-      task: string;
-      /** Classes */
-      classes: string[];
-      /** Metric */
-      metric: string;
-      /** Metric Label */
-      metric_label: string;
-      /** Larger Is Better */
-      larger_is_better: boolean;
-      /** Folds */
-      folds: number;
-      /** Split */
-      split: string;
-      /** Split Label */
-      split_label: string;
-      /** Holdout */
-      holdout: number;
-      /** Seed */
-      seed: number;
-      /** Repeats */
-      repeats: number;
-      /** Gap */
-      gap: number;
-      /** Holdout By */
-      holdout_by: string;
-      /** Fits */
-      fits: number;
-      /** Group */
-      group: string;
-      /** Time */
-      time: string;
-      /** Fold */
-      fold: string;
-      /** Weight */
-      weight: string;
-      /** Recorded */
-      recorded: string[];
-    };
-    /** CalibrationView */
-    CalibrationView: {
-      /** Said */
-      said: number;
-      /** Came */
-      came: number;
-      /** Rows */
-      rows: number;
-    };
-    /** CatalogueView */
-    CatalogueView: {
-      /** Metrics */
-      metrics: components["schemas"]["MetricView"][];
-      /** Learners */
-      learners: components["schemas"]["LearnerView"][];
-      /** Strategies */
-      strategies: components["schemas"]["StrategyView"][];
-      /** Stopping */
-      stopping: components["schemas"]["RuleView"][];
-    };
-    /** ChangedView */
-    ChangedView: {
-      /** Name */
-      name: string;
-      /** Before */
-      before: boolean | number | string | null;
-      /** After */
-      after: boolean | number | string | null;
-    };
-    /** ClassView */
-    ClassView: {
-      /** Label */
-      label: string;
-      /** Rows */
-      rows: number;
-      /** Precision */
-      precision: number | null;
-      /** Recall */
-      recall: number | null;
-      /** F1 */
-      f1: number | null;
-    };
-    /**
-     * CodeBriefRequest
-     * @description A problem whose fits are your own code: exactly one of `runs`, `function` and `outside`.
-     */
-    CodeBriefRequest: {
-      /**
-       * Name
-       * @description What the problem is called.
-       * @default
-       */
-      name?: string;
-      /**
-       * Runs
-       * @description A program's command: each value is one argument, there is no shell. {rate} stands for a setting, {each} for all of them, {fold} {folds} {seed} {level} {from} {folder} {settings} {trial} for what a fit is.
-       * @default null
-       */
-      runs?: (string[] | string) | null;
-      /**
-       * Function
-       * @description 'file.py:name' in the folder.
-       * @default null
-       */
-      function?: string | null;
-      /**
-       * Outside
-       * @description Somebody else's loop takes fits over HTTP.
-       * @default false
-       */
-      outside?: boolean;
-      /**
-       * Folder
-       * @description Where it runs; in a plan file the plan's own folder, else an allowed one.
-       * @default
-       */
-      folder?: string;
-      "judged by": components["schemas"]["JudgedBy"];
-      /**
-       * Recorded
-       * @description Further metrics that are written down, names or with their direction.
-       * @default []
-       */
-      recorded?: components["schemas"]["RecordedMetric"][];
-      /**
-       * Limits
-       * @description What the chosen configuration has to keep: 'predict ms <= 5', 'recall >= 0.8'. A search may have others.
-       * @default []
-       */
-      limits?: string[];
-      /**
-       * Against
-       * @description What the score is weighed against, such as 'fit seconds': no single best then, but a front.
-       * @default []
-       */
-      against?: string[];
-      /**
-       * Folds
-       * @description How many fits a trial has; a fold is a number to the code, from 0.
-       * @default 1
-       */
-      folds?: number;
-      /** @default null */
-      grows?: components["schemas"]["GrowsRequest"] | null;
-      /**
-       * @default {
-       *       "cores": 1,
-       *       "devices": 0,
-       *       "memory mb": null
-       *     }
-       */
-      holds?: components["schemas"]["HoldsRequest"];
-      /**
-       * Final
-       * @description It can train on everything: {fold} is 'all' then.
-       * @default false
-       */
-      final?: boolean;
-      /**
-       * Files
-       * @description Files that belong to the code beside those that are found.
-       * @default []
-       */
-      files?: string[];
-      /**
-       * Seed
-       * @default 0
-       */
-      seed?: number;
-    };
-    /**
-     * CodeBriefView
-     * @description A problem whose fits are somebody's own code; `space` is where a new search begins.
-     */
-    CodeBriefView: {
-      /**
-       * Kind
-       * @enum {string}
-       */
-      kind: "program" | "function" | "outside";
-      /** Label */
-      label: string;
-      /** Runs */
-      runs: string[];
-      /** Function */
-      function: string;
-      /** Folder */
-      folder: string;
-      /** Metric */
-      metric: string;
-      /** Larger Is Better */
-      larger_is_better: boolean;
-      /** Pick Out */
-      pick_out: string;
-      /** Recorded */
-      recorded: string[];
-      /** Smaller */
-      smaller: string[];
-      /** Folds */
-      folds: number;
-      grows: components["schemas"]["GrowsView"] | null;
-      holds: components["schemas"]["HoldsView"];
-      /** Final */
-      final: boolean;
-      /** Seed */
-      seed: number;
-      /** Files */
-      files: string[];
-      /** Fingerprint */
-      fingerprint: string;
-      /** Space */
-      space: string;
-    };
-    /**
-     * CodeProblemRequest
-     * @description A problem of own code, and where its searches begin.
-     */
-    CodeProblemRequest: {
-      brief: components["schemas"]["CodeBriefRequest"];
-      /**
-       * Space
-       * @description Space notation: where a new search begins.
-       * @default
-       */
-      space?: string;
-    };
-    /** ColumnImportanceView */
-    ColumnImportanceView: {
-      /** Column */
-      column: string;
-      /** Drop */
-      drop: number;
-      /** Error */
-      error: number;
-    };
-    /** ColumnView */
-    ColumnView: {
-      /** Name */
-      name: string;
-      /**
-       * Type
-       * @enum {string}
-       */
-      type: "number" | "category" | "yes/no" | "date" | "text";
-      /** Missing */
-      missing: number;
-      /** Distinct */
-      distinct: number;
-      /** Categories */
-      categories: string[];
-      /** Low */
-      low: number | null;
-      /** High */
-      high: number | null;
-      /** Whole */
-      whole: boolean;
-      /** Histogram */
-      histogram: number[];
-      /**
-       * Role
-       * @enum {string}
-       */
-      role: "feature" | "ignore";
-      /** Why */
-      why: string;
-      /** Note */
-      note: string;
-      /** Examples */
-      examples: string[];
-    };
-    /**
-     * ComparisonRequest
-     * @description Two spaces as text.
-     */
-    ComparisonRequest: {
-      /** One */
-      one: string;
-      /** Other */
-      other: string;
-    };
-    /**
-     * ComparisonToLeader
-     * @description Paired fold scores against the leader's: `difference` in the metric, probabilities that sum to 1.
-     */
-    ComparisonToLeader: {
-      /** Difference */
-      difference: number;
-      /** P Value */
-      p_value: number;
-      /** P Adjusted */
-      p_adjusted: number;
-      /** Better */
-      better: number;
-      /** Same */
-      same: number;
-      /** Worse */
-      worse: number;
-      /** Basis */
-      basis: string;
-      /** Words */
-      words: string;
-    };
-    /**
-     * ComparisonView
-     * @description How one space differs from another, a line a parameter or requirement.
-     */
-    ComparisonView: {
-      /** Changes */
-      changes: components["schemas"]["SpaceChange"][];
-      /** Configurations Before */
-      configurations_before: number | null;
-      /** Configurations After */
-      configurations_after: number | null;
-    };
-    /** ConfigurationView */
-    ConfigurationView: {
-      /** Format */
-      format: string;
-      /** Text */
-      text: string;
-    };
-    /** ConfusedView */
-    ConfusedView: {
-      /** True */
-      true: string;
-      /** Said */
-      said: string;
-      /** Rows */
-      rows: number;
-    };
-    /** Counts */
-    Counts: {
-      /** Due */
-      due: number;
-      /** Running */
-      running: number;
-      /** Parked */
-      parked: number;
-      /** Scored */
-      scored: number;
-      /** Ended Early */
-      ended_early: number;
-      /** Failed */
-      failed: number;
-      /** Withdrawn */
-      withdrawn: number;
-    };
-    /**
-     * CurveView
-     * @description The score along one setting.
-     */
-    CurveView: {
-      /** Name */
-      name: string;
-      /**
-       * Options
-       * @description Whether its values are options, with nothing in between.
-       */
-      options: boolean;
-      /**
-       * Positions
-       * @description Places on the setting's scale, from 0 to 1.
-       */
-      positions: number[];
-      /** Values */
-      values: (boolean | number | string)[];
-      /** @description Over the rest of the space. */
-      average: components["schemas"]["LineView"];
-      /** @description With the rest as in the trials that the model holds best. */
-      near: components["schemas"]["LineView"];
-    };
-    /**
-     * CurvesView
-     * @description Trials column-wise, each with its score along the resource.
-     *
-     *     `effects` are what each fold adds to the scores of all; where folds grow they are taken off.
-     */
-    CurvesView: {
-      /** Resource */
-      resource: string;
-      /** Levels */
-      levels: number[];
-      /** Population */
-      population: boolean;
-      /** Larger Is Better */
-      larger_is_better: boolean;
-      /** Folds */
-      folds: number;
-      /** Numbers */
-      numbers: number[];
-      /** Ids */
-      ids: number[];
-      /** States */
-      states: ("due" | "running" | "parked" | "scored" | "ended early" | "failed" | "withdrawn")[];
-      /** Origins */
-      origins: string[];
-      /** Reasons */
-      reasons: string[];
-      /** Flat */
-      flat: boolean[];
-      /** Members */
-      members: number[];
-      /** Rungs */
-      rungs: number[];
-      /** Parents */
-      parents: (number | null)[];
-      /** Best Iterations */
-      best_iterations: (number | null)[];
-      /** Best */
-      best: boolean[];
-      /** Means */
-      means: (number | null)[];
-      /** Effects */
-      effects: number[];
-      /** Open */
-      open: components["schemas"]["OpenCurve"][];
-      /** Xs */
-      xs: number[][];
-      /** Ys */
-      ys: number[][];
-      /** Ladder */
-      ladder: components["schemas"]["RungView"][];
-    };
-    /**
-     * CutsView
-     * @description How rows fall at each threshold, from none called positive to all; the first threshold is None: none.
-     */
-    CutsView: {
-      /** Threshold */
-      threshold: (number | null)[];
-      /** Hits */
-      hits: number[];
-      /** False Alarms */
-      false_alarms: number[];
-      /** Positives */
-      positives: number;
-      /** Negatives */
-      negatives: number;
-      /** Area */
-      area: number;
-      /** Average Precision */
-      average_precision: number;
-    };
-    /** DataSummary */
-    DataSummary: {
-      /** Hash */
-      hash: string;
-      /** Name */
-      name: string;
-      /** Rows */
-      rows: number;
-      /** Columns */
-      columns: number;
-      /** Created At */
-      created_at: number;
-    };
-    /** DataView */
-    DataView: {
-      /** Hash */
-      hash: string;
-      /** Name */
-      name: string;
-      /** Rows */
-      rows: number;
-      /** Columns */
-      columns: components["schemas"]["ColumnView"][];
-      /** Source */
-      source: string;
-      reading: components["schemas"]["ReadingView"];
-    };
-    /** DecisionDetail */
-    DecisionDetail: {
-      /** Id */
-      id: number;
-      /** Problem Id */
-      problem_id: number;
-      /** Problem Name */
-      problem_name: string;
-      /** Trial Id */
-      trial_id: number;
-      /** Trial Number */
-      trial_number: number;
-      /** Trial Name */
-      trial_name: string;
-      /** Search Number */
-      search_number: number;
-      /** Learner */
-      learner: string;
-      /** Rule */
-      rule: string;
-      /** Reason */
-      reason: string;
-      /** Signer */
-      signer: string;
-      /** Created At */
-      created_at: number;
-      /** Configuration */
-      configuration: {
-        [key: string]: unknown;
-      };
-      /** Metric Label */
-      metric_label: string;
-      /** Mean */
-      mean: number | null;
-      /** Standard Error */
-      standard_error: number | null;
-      /** Fingerprint */
-      fingerprint: string;
-      /** Superseded By */
-      superseded_by: number | null;
-      /** Record */
-      record: {
-        [key: string]: unknown;
-      };
-      /** Files */
-      files: components["schemas"]["TakeawayFile"][];
-    };
-    /** DecisionEntry */
-    DecisionEntry: {
-      /** Id */
-      id: number;
-      /** At */
-      at: number;
-      /** Search Id */
-      search_id: number | null;
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "decision";
-      data: components["schemas"]["DecisionSigned"];
-    };
-    /**
-     * DecisionRequest
-     * @description A choice. `rule` says how it came about: one of the rules, or 'by hand'.
-     *
-     *     A trial that is worse than the leader or than the baseline is signed with a `reason` only.
-     */
-    DecisionRequest: {
-      /** Trial Id */
-      trial_id: number;
-      /**
-       * Rule
-       * @default by hand
-       */
-      rule?: string;
-      /**
-       * Reason
-       * @default
-       */
-      reason?: string;
-      /**
-       * Signer
-       * @default
-       */
-      signer?: string;
-      /**
-       * @default {
-       *       "top": 10,
-       *       "cost": "fit seconds",
-       *       "region": null,
-       *       "beside": null,
-       *       "weights": "",
-       *       "limit_on": null,
-       *       "limit": null,
-       *       "search": null
-       *     }
-       */
-      weighing?: components["schemas"]["FinalistsQuery"];
-    };
-    /** DecisionSigned */
-    DecisionSigned: {
-      /** Problem Id */
-      problem_id: number;
-      /** Trial Id */
-      trial_id: number;
-      /** Decision */
-      decision: number;
-    };
-    /**
-     * DecisionView
-     * @description A signed choice. `superseded_by` is the id of the decision that took its place.
-     */
-    DecisionView: {
-      /** Id */
-      id: number;
-      /** Problem Id */
-      problem_id: number;
-      /** Problem Name */
-      problem_name: string;
-      /** Trial Id */
-      trial_id: number;
-      /** Trial Number */
-      trial_number: number;
-      /** Trial Name */
-      trial_name: string;
-      /** Search Number */
-      search_number: number;
-      /** Learner */
-      learner: string;
-      /** Rule */
-      rule: string;
-      /** Reason */
-      reason: string;
-      /** Signer */
-      signer: string;
-      /** Created At */
-      created_at: number;
-      /** Configuration */
-      configuration: {
-        [key: string]: unknown;
-      };
-      /** Metric Label */
-      metric_label: string;
-      /** Mean */
-      mean: number | null;
-      /** Standard Error */
-      standard_error: number | null;
-      /** Fingerprint */
-      fingerprint: string;
-      /** Superseded By */
-      superseded_by: number | null;
-    };
-    /** DecisionsQuery */
-    DecisionsQuery: {
-      /**
-       * Problem
-       * @description Only this problem's.
-       * @default null
-       */
-      problem?: number | null;
-    };
-    /**
-     * DemoView
-     * @description The problems of the demo, by id.
-     */
-    DemoView: {
-      /** Problems */
-      problems: number[];
-    };
-    /** DerivedQuery */
-    DerivedQuery: {
-      /**
-       * Derived From
-       * @description The problem that this one was changed from.
-       * @default null
-       */
-      derived_from?: number | null;
-      /**
-       * Reuse
-       * @description An existing problem of the same brief serves again.
-       * @default false
-       */
-      reuse?: boolean;
-    };
-    /** DiagnosticsView */
-    DiagnosticsView: {
-      /** Task */
-      task: string;
-      /** Classes */
-      classes: string[];
-      /** Rows */
-      rows: number;
-      trial: components["schemas"]["PredictionsView"];
-      baseline: components["schemas"]["PredictionsView"] | null;
-      /** Metrics */
-      metrics: components["schemas"]["MetricPair"][];
-    };
-    /**
-     * DirectionView
-     * @description Which way the score goes with a number.
-     */
-    DirectionView: {
-      /** Name */
-      name: string;
-      /**
-       * Trend
-       * @enum {string}
-       */
-      trend: "more is better" | "less is better" | "best between" | "no trend";
-      /**
-       * Until
-       * @description Where it gains no more, or where the best is, of 'best between'.
-       */
-      until: boolean | number | string | null;
-      /**
-       * Rank
-       * @description Spearman's rank correlation with the score.
-       */
-      rank: number;
-      /**
-       * Low
-       * @description Lower end of its 90 % interval.
-       */
-      low: number;
-      /** High */
-      high: number;
-      /**
-       * Partial
-       * @description The same with the ranks of all other numbers taken out.
-       */
-      partial: number;
-      /** Trials */
-      trials: number;
-    };
-    /**
-     * EarlyLookView
-     * @description How far an early look tells the order at the end.
-     */
-    EarlyLookView: {
-      /** Rung */
-      rung: number;
-      /** Trials */
-      trials: number;
-      /**
-       * Rank
-       * @description Spearman's rank correlation of scores at this rung and at the highest.
-       */
-      rank: number | null;
-    };
-    /**
-     * EntrantRequest
-     * @description A way to search.
-     */
-    EntrantRequest: {
-      /**
-       * Strategy
-       * @default automatic
-       */
-      strategy?: string;
-      /**
-       * Early Stopping
-       * @default none
-       */
-      "early stopping"?: string;
-      /**
-       * Workers
-       * @description The search's own by default.
-       * @default null
-       */
-      workers?: number | null;
-    };
-    /**
-     * EvidenceView
-     * @description What the trials of a search say, over its space.
-     */
-    EvidenceView: {
-      /** State */
-      state: string;
-      /** Message */
-      message: string;
-      /**
-       * Trials
-       * @description Scored trials that it rests on; 0 where they are too few or all alike.
-       */
-      trials: number;
-      /**
-       * Weighed
-       * @description What trials are weighed by.
-       * @enum {string}
-       */
-      weighed: "scores" | "gains in an interval";
-      /**
-       * Explained
-       * @description Share of the scores' variance that the model foretells of trials it did not see.
-       */
-      explained: number;
-      /**
-       * Covered
-       * @description Share of the trials whose score lies in the model's 80 % band when it did not see them.
-       */
-      covered: number;
-      /** Singles */
-      singles: components["schemas"]["MattersView"][];
-      /** Pairs */
-      pairs: components["schemas"]["TogetherView"][];
-      /** Curves */
-      curves: components["schemas"]["CurveView"][];
-      /** Directions */
-      directions: components["schemas"]["DirectionView"][];
-      /** Findings */
-      findings: components["schemas"]["SaidView"][];
-      /** Path */
-      path: components["schemas"]["StepView"][];
-      noise: components["schemas"]["NoiseView"] | null;
-      /** Rungs */
-      rungs: components["schemas"]["EarlyLookView"][];
-      /** @description Over the two settings that do most together, the others near the best. */
-      surface: components["schemas"]["SurfaceShown"] | null;
-      /**
-       * After
-       * @description The space with all changes of the findings made; empty where nothing is found.
-       */
-      after: string;
-    };
-    /**
-     * FaceLineView
-     * @description Median of the best so far over repeats and its quartiles, in the metric's own direction; null where too few have a score.
-     */
-    FaceLineView: {
-      /** At */
-      at: number[];
-      /** Median */
-      median: (number | null)[];
-      /** Low */
-      low: (number | null)[];
-      /** High */
-      high: (number | null)[];
-    };
-    /**
-     * FaceOffRequest
-     * @description Two to eight ways to search, over the space and with the learner of a search.
-     */
-    FaceOffRequest: {
-      /**
-       * Search
-       * @description The id of the search whose space, learner and start values are taken.
-       */
-      search: number;
-      /** Entrants */
-      entrants: components["schemas"]["EntrantRequest"][];
-      /**
-       * Mode
-       * @description With real fits, or replayed on a model of the trials so far.
-       * @default fitted
-       * @enum {string}
-       */
-      mode?: "fitted" | "replayed";
-      /**
-       * Budget
-       * @description What all entrants get the same of.
-       * @default trials
-       * @enum {string}
-       */
-      budget?: "trials" | "fits" | "seconds";
-      /**
-       * Amount
-       * @default 30
-       */
-      amount?: number;
-      /**
-       * Repeats
-       * @description With other seeds; fewer than six can not tell a difference from luck.
-       * @default 6
-       */
-      repeats?: number;
-      /**
-       * Seed
-       * @default 1
-       */
-      seed?: number;
-    };
-    /** FaceOffStateRequest */
-    FaceOffStateRequest: {
-      /**
-       * State
-       * @enum {string}
-       */
-      state: "running" | "paused" | "stopped";
-    };
-    /**
-     * FaceOffView
-     * @description A face-off as it stands.
-     */
-    FaceOffView: {
-      /** Id */
-      id: number;
-      /** Problem Id */
-      problem_id: number;
-      /** Search Id */
-      search_id: number;
-      /**
-       * State
-       * @enum {string}
-       */
-      state: "running" | "paused" | "stopped" | "done" | "failed";
-      /** Message */
-      message: string;
-      /**
-       * Mode
-       * @enum {string}
-       */
-      mode: "fitted" | "replayed";
-      /**
-       * Budget
-       * @enum {string}
-       */
-      budget: "trials" | "fits" | "seconds";
-      /** Amount */
-      amount: number;
-      /** Repeats */
-      repeats: number;
-      /** Seed */
-      seed: number;
-      /** Created At */
-      created_at: number;
-      /**
-       * Done
-       * @description Runs that have ended.
-       */
-      done: number;
-      /** Planned */
-      planned: number;
-      /**
-       * Running
-       * @description The id of the run that is under way.
-       */
-      running: number | null;
-      /** Level */
-      level: number | null;
-      /** Standings */
-      standings: components["schemas"]["StandingView"][];
-      /**
-       * Sentence
-       * @description What may be concluded, and what may not.
-       */
-      sentence: string;
-      /** Baseline */
-      baseline: number | null;
-    };
-    /**
-     * Finalist
-     * @description `fit_seconds` is the mean of its fits, `prediction_seconds` for 1,000 rows.
-     */
-    Finalist: {
-      trial: components["schemas"]["TrialRow"];
-      /** Search Number */
-      search_number: number;
-      /** Learner */
-      learner: string;
-      /** Is Baseline */
-      is_baseline: boolean;
-      /** Admitted */
-      admitted: boolean;
-      /** Fit Seconds */
-      fit_seconds: number;
-      /** Prediction Seconds */
-      prediction_seconds: number | null;
-      /** Model Bytes */
-      model_bytes: number | null;
-      /** Beside */
-      beside: number | null;
-      comparison: components["schemas"]["ComparisonToLeader"] | null;
-      /**
-       * Metrics
-       * @description Of what the score is weighed against; empty where it decides alone.
-       */
-      metrics: components["schemas"]["MetricOfFinalist"][];
-      rejudged: components["schemas"]["RejudgedView"] | null;
-    };
-    /**
-     * FinalistsQuery
-     * @description Which finalists, and how they are to be weighed.
-     */
-    FinalistsQuery: {
-      /**
-       * Top
-       * @description How many of the best; the shortlist and the baselines come on top.
-       * @default 10
-       */
-      top?: number;
-      /**
-       * Cost
-       * @description What cheapness is measured by: fit seconds, prediction seconds, model size.
-       * @default fit seconds
-       */
-      cost?: string;
-      /**
-       * Region
-       * @description Half-width of the region of practical equivalence, in the metric.
-       * @default null
-       */
-      region?: number | null;
-      /**
-       * Beside
-       * @description A second measure to weigh against the score.
-       * @default null
-       */
-      beside?: string | null;
-      /**
-       * Weights
-       * @description Where several metrics decide: a weight for each, the score's first, such as '2 1'.
-       * @default
-       */
-      weights?: string;
-      /**
-       * Limit On
-       * @description A measure that finalists must keep a limit on.
-       * @default null
-       */
-      limit_on?: string | null;
-      /**
-       * Limit
-       * @description The limit: at most for costs and errors, at least for scores.
-       * @default null
-       */
-      limit?: number | null;
-      /**
-       * Search
-       * @description Only the trials of this search (its id), and the baselines.
-       * @default null
-       */
-      search?: number | null;
-    };
-    /**
-     * FinalistsView
-     * @description `front` are the trials that no other beats in all metrics that decide, or where one decides on both the score and the second
-     *     measure, best score last; `decides` are the metrics that decide together, the score's first.
-     */
-    FinalistsView: {
-      /** Finalists */
-      finalists: components["schemas"]["Finalist"][];
-      /** Suggestions */
-      suggestions: components["schemas"]["Suggestion"][];
-      /** Leader */
-      leader: number | null;
-      /** Region */
-      region: number;
-      /** Cost */
-      cost: string;
-      /** Measures */
-      measures: components["schemas"]["MeasureView"][];
-      /** Front */
-      front: number[];
-      /** Beside */
-      beside: string | null;
-      /**
-       * Decides
-       * @description Empty where one metric decides.
-       */
-      decides: components["schemas"]["MeasureView"][];
-      /** Scored */
-      scored: number;
-      /** Admitted */
-      admitted: number;
-      /**
-       * Predicted
-       * @description Whether trials keep what they predicted, from which an honest score follows.
-       */
-      predicted: boolean;
-    };
-    /**
-     * FindingView
-     * @description A warning of the leak check.
-     */
-    FindingView: {
-      /** Kind */
-      kind: string;
-      /** Column */
-      column: string;
-      /** Words */
-      words: string;
-    };
-    /**
-     * FirstLookRequest
-     * @description One real fit at the smallest level, before anything is launched.
-     */
-    FirstLookRequest: {
-      brief: components["schemas"]["CodeBriefRequest"];
-      /**
-       * Space
-       * @description Space notation; the fit is at its start values.
-       * @default
-       */
-      space?: string;
-      /**
-       * Seconds
-       * @description How long it may take.
-       * @default 60
-       */
-      seconds?: number;
-    };
-    /**
-     * FirstLookView
-     * @description One real fit before launch: what was printed beside what was read from it. `problem` is empty when it gave a score.
-     */
-    FirstLookView: {
-      /** Configuration */
-      configuration: {
-        [key: string]: boolean | number | string;
-      };
-      /** Level */
-      level: number;
-      /** Seconds */
-      seconds: number;
-      /** How */
-      how: string;
-      /** Score */
-      score: number | null;
-      /** Curve */
-      curve: number[][];
-      /** Recorded */
-      recorded: {
-        [key: string]: number;
-      };
-      /** Left Out */
-      left_out: number;
-      /** Problem */
-      problem: string;
-      /** Lines */
-      lines: components["schemas"]["LookLine"][];
-      /** Files */
-      files: components["schemas"]["LookFile"][];
-      /** @description The score that it seems to print. */
-      guess: components["schemas"]["GuessView"] | null;
-    };
-    /**
-     * FitChanged
-     * @description A fit as it is now; `reason` is a sentence.
-     */
-    FitChanged: {
-      /** Trial */
-      trial: number;
-      /** Fold */
-      fold: number;
-      /** Rung */
-      rung: number;
-      /**
-       * State
-       * @enum {string}
-       */
-      state: "queued" | "running" | "done" | "cut" | "lost" | "error" | "too long" | "too large";
-      /** Attempt */
-      attempt: number;
-      /** Lane */
-      lane: number | null;
-      /** Started At */
-      started_at: number | null;
-      /** Ended At */
-      ended_at: number | null;
-      /** Score */
-      score: number | null;
-      /** Seconds */
-      seconds: number;
-      /** Reason */
-      reason: string;
-    };
-    /**
-     * FitCounts
-     * @description Fits done, and whole fits that pruning made needless, with the seconds that they would have taken.
-     */
-    FitCounts: {
-      /** Run */
-      run: number;
-      /** Spared */
-      spared: number;
-      /** Seconds Spared */
-      seconds_spared: number;
-      /** Work Spared */
-      work_spared: number;
-    };
-    /** FitDetail */
-    FitDetail: {
-      /** Trial */
-      trial: number;
-      /** Fold */
-      fold: number;
-      /** Rung */
-      rung: number;
-      /**
-       * State
-       * @enum {string}
-       */
-      state: "queued" | "running" | "done" | "cut" | "lost" | "error" | "too long" | "too large";
-      /** Attempt */
-      attempt: number;
-      /** Lane */
-      lane: number | null;
-      /** Started At */
-      started_at: number | null;
-      /** Ended At */
-      ended_at: number | null;
-      /** Score */
-      score: number | null;
-      /** Seconds */
-      seconds: number;
-      /** Reason */
-      reason: string;
-      /** Predict Seconds */
-      predict_seconds: number;
-      /** Log */
-      log: string;
-      /** Warnings */
-      warnings: string[];
-      /** Recorded */
-      recorded: {
-        [key: string]: number;
-      };
-    };
-    /** FitEntry */
-    FitEntry: {
-      /** Id */
-      id: number;
-      /** At */
-      at: number;
-      /** Search Id */
-      search_id: number | null;
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "fit";
-      data: components["schemas"]["FitChanged"];
-    };
-    /** FitView */
-    FitView: {
-      /** Trial */
-      trial: number;
-      /** Fold */
-      fold: number;
-      /** Rung */
-      rung: number;
-      /**
-       * State
-       * @enum {string}
-       */
-      state: "queued" | "running" | "done" | "cut" | "lost" | "error" | "too long" | "too large";
-      /** Attempt */
-      attempt: number;
-      /** Lane */
-      lane: number | null;
-      /** Started At */
-      started_at: number | null;
-      /** Ended At */
-      ended_at: number | null;
-      /** Score */
-      score: number | null;
-      /** Seconds */
-      seconds: number;
-      /** Reason */
-      reason: string;
-    };
-    /** FoldCurve */
-    FoldCurve: {
-      /** Fold */
-      fold: number;
-      /** Iterations */
-      iterations: number[];
-      /** Scores */
-      scores: number[];
-    };
-    /**
-     * ForecastRung
-     * @description How many trials will come to a rung.
-     */
-    ForecastRung: {
-      /** Bracket */
-      bracket: number;
-      /** Level */
-      level: number;
-      /** Trials */
-      trials: number;
-    };
-    /**
-     * ForecastView
-     * @description What a search would do. Seconds are None until a fit's cost is known; low and high hold 80 % of the likely.
-     */
-    ForecastView: {
-      /** Configurations */
-      configurations: number | null;
-      /** Trials */
-      trials: number;
-      /** Folds */
-      folds: number;
-      /** Fits */
-      fits: number;
-      /** Workers */
-      workers: number;
-      /** Strategy */
-      strategy: string;
-      /** Reason */
-      reason: string;
-      /** Strategy Settings */
-      strategy_settings: {
-        [key: string]: boolean | number | string;
-      };
-      /** Starts */
-      starts: number;
-      /** Short Sighted */
-      short_sighted: number;
-      /** Fit Seconds */
-      fit_seconds: number | null;
-      /** Seconds */
-      seconds: number | null;
-      /** Seconds Low */
-      seconds_low: number | null;
-      /** Seconds High */
-      seconds_high: number | null;
-      /** Costs Known */
-      costs_known: number;
-      /** Known */
-      known: number;
-      /** Knowable */
-      knowable: number;
-      stopping: components["schemas"]["StoppingView"];
-      /** Rungs */
-      rungs: components["schemas"]["ForecastRung"][];
-      /** Work */
-      work: number;
-    };
-    /**
-     * FrontPoint
-     * @description `values` are the score and what it is weighed against, each in its own direction; null where it was not measured.
-     */
-    FrontPoint: {
-      /** Trial Id */
-      trial_id: number;
-      /** Number */
-      number: number;
-      /** Origin */
-      origin: string;
-      /** Values */
-      values: (number | null)[];
-      /** On Front */
-      on_front: boolean;
-      /** Keeps */
-      keeps: boolean | null;
-    };
-    /**
-     * FrontView
-     * @description `course` is how much of the way from the reference point to the best of each metric the front covered, as a share, after so many
-     *     scored trials; `knee` is the id of the trial of the front that lies furthest out.
-     */
-    FrontView: {
-      /** Aims */
-      aims: components["schemas"]["AimView"][];
-      /**
-       * Points
-       * @description In the order in which they ended; of very many those on the front and the newest.
-       */
-      points: components["schemas"]["FrontPoint"][];
-      /** Scored */
-      scored: number;
-      /**
-       * Reference
-       * @description Beyond the worst of the front and of the baseline, by a tenth; null before a front.
-       */
-      reference: number[] | null;
-      /** Course */
-      course: [number, number][];
-      /** Knee */
-      knee: number | null;
-    };
-    /**
-     * GoOnView
-     * @description Whether anybody still waits for the fit.
-     */
-    GoOnView: {
-      /** Go On */
-      go_on: boolean;
-    };
-    /**
-     * GrowsRequest
-     * @description What a fit is trained in: epochs, steps, trees; early stopping on them works with it.
-     */
-    GrowsRequest: {
-      /**
-       * What
-       * @default epochs
-       */
-      what?: string;
-      /**
-       * Most
-       * @description All of it.
-       */
-      most: number;
-      /**
-       * Goes On
-       * @description A fit can go on from what it left in its folder.
-       * @default false
-       */
-      "goes on"?: boolean;
-      /**
-       * May Change
-       * @description Settings that may be others when it goes on; for population training.
-       * @default []
-       */
-      "may change"?: string[];
-    };
-    /** GrowsView */
-    GrowsView: {
-      /** What */
-      what: string;
-      /** Most */
-      most: number;
-      /** Goes On */
-      goes_on: boolean;
-      /** May Change */
-      may_change: string[];
-    };
-    /**
-     * GuessView
-     * @description A score's name, and the pattern that finds it where it is not in a line of JSON.
-     */
-    GuessView: {
-      /** Name */
-      name: string;
-      /** Pick Out */
-      pick_out: string;
-    };
-    /**
-     * HelpRequest
-     * @description A command whose --help is read.
-     */
-    HelpRequest: {
-      /** Runs */
-      runs: string[] | string;
-      /**
-       * Folder
-       * @default
-       */
-      folder?: string;
-    };
-    /**
-     * HelpView
-     * @description What a program's --help tells: a command with placeholders, a space to begin with, what grows.
-     */
-    HelpView: {
-      /** Runs */
-      runs: string[];
-      /** Space */
-      space: string;
-      /** Grows */
-      grows: string;
-      /** Most */
-      most: number | null;
-      /** Options */
-      options: components["schemas"]["OptionView"][];
-      /** Text */
-      text: string;
-    };
-    /** HoldoutScore */
-    HoldoutScore: {
-      /** Train */
-      train: number;
-      /** Holdout */
-      holdout: number;
-      /** Error */
-      error: number;
-      /** Low */
-      low: number;
-      /** High */
-      high: number;
-    };
-    /**
-     * HoldoutView
-     * @description One opening of the holdout, kept for ever.
-     */
-    HoldoutView: {
-      /** Id */
-      id: number;
-      /** Kind */
-      kind: string;
-      /**
-       * State
-       * @enum {string}
-       */
-      state: "running" | "done" | "failed";
-      /** Message */
-      message: string;
-      /** Created At */
-      created_at: number;
-      /** Ended At */
-      ended_at: number | null;
-      /** Trial Id */
-      trial_id: number;
-      /** Trial Name */
-      trial_name: string;
-      /** Opener */
-      opener: string;
-      /** Nth */
-      nth: number;
-      /** Rows */
-      rows: number;
-      /** Folds */
-      folds: number | null;
-      /** Folds Error */
-      folds_error: number | null;
-      chosen: components["schemas"]["HoldoutScore"] | null;
-      baseline: components["schemas"]["HoldoutScore"] | null;
-      /** Verdict */
-      verdict: string;
-    };
-    /**
-     * HoldsRequest
-     * @description What one fit holds of the machine; no more run at once than fit in.
-     */
-    HoldsRequest: {
-      /**
-       * Cores
-       * @default 1
-       */
-      cores?: number;
-      /**
-       * Devices
-       * @default 0
-       */
-      devices?: number;
-      /**
-       * Memory Mb
-       * @description What it may take; more ends it.
-       * @default null
-       */
-      "memory mb"?: number | null;
-    };
-    /** HoldsView */
-    HoldsView: {
-      /** Cores */
-      cores: number;
-      /** Devices */
-      devices: number;
-      /** Memory Mb */
-      memory_mb: number | null;
-    };
-    /**
-     * HonestMetric
-     * @description What to expect of a metric of the trial that is chosen on the front: `score` with a 95 % interval, beside `raw` as the search saw it;
-     *     null ends where it is measured and not predicted, so that drawing rows anew says nothing of it.
-     */
-    HonestMetric: {
-      /** Measure */
-      measure: string;
-      /** Raw */
-      raw: number;
-      /** Score */
-      score: number;
-      /** Low */
-      low: number | null;
-      /** High */
-      high: number | null;
-    };
-    /**
-     * HonestScoreView
-     * @description Scores in the metric; `wins` are pairs of trial id and the share of rounds in which it was the best.
-     *
-     *     `places` tells the same of the best twenty, best first; empty where it was computed before that was kept.
-     */
-    HonestScoreView: {
-      /** Id */
-      id: number;
-      /** Kind */
-      kind: string;
-      /**
-       * State
-       * @enum {string}
-       */
-      state: "running" | "done" | "failed";
-      /** Message */
-      message: string;
-      /** Created At */
-      created_at: number;
-      /** Ended At */
-      ended_at: number | null;
-      /** Raw */
-      raw: number | null;
-      /** Score */
-      score: number | null;
-      /** Low */
-      low: number | null;
-      /** High */
-      high: number | null;
-      /** Wins */
-      wins: [number, number][];
-      /** Places */
-      places: components["schemas"]["PlaceView"][];
-      /** Rounds */
-      rounds: number;
-      /** Trials */
-      trials: number;
-      /** Without Predictions */
-      without_predictions: number;
-      /** Contenders */
-      contenders: number;
-      /** Best */
-      best: number | null;
-      /**
-       * Metrics
-       * @description Where several metrics decide: of the knee of the front, each metric.
-       */
-      metrics: components["schemas"]["HonestMetric"][];
-    };
-    /** ImportanceView */
-    ImportanceView: {
-      /** Id */
-      id: number;
-      /** Kind */
-      kind: string;
-      /**
-       * State
-       * @enum {string}
-       */
-      state: "running" | "done" | "failed";
-      /** Message */
-      message: string;
-      /** Created At */
-      created_at: number;
-      /** Ended At */
-      ended_at: number | null;
-      /** Columns */
-      columns: components["schemas"]["ColumnImportanceView"][];
-    };
-    /**
-     * JudgedBy
-     * @description The score that decides: how it is called, which way is good, and how it is found.
-     */
-    JudgedBy: {
-      /**
-       * Score
-       * @description Its name, as the code prints or returns it.
-       */
-      score: string;
-      /**
-       * Larger Is Better
-       * @default true
-       */
-      "larger is better"?: boolean;
-      /**
-       * Pick Out
-       * @description A regular expression with one group that finds the score in what is printed; for programs left as they are.
-       * @default
-       */
-      "pick out"?: string;
-    };
-    /**
-     * JudgingView
-     * @description How trials of a problem are judged, whatever its objective: `fits` is folds times repeats.
-     */
-    JudgingView: {
-      /** Metric */
-      metric: string;
-      /** Metric Label */
-      metric_label: string;
-      /** Larger Is Better */
-      larger_is_better: boolean;
-      /** Folds */
-      folds: number;
-      /** Fits */
-      fits: number;
-      /** Seed */
-      seed: number;
-      /** Recorded */
-      recorded: string[];
-      /** Quantities */
-      quantities: components["schemas"]["QuantityView"][];
-      /**
-       * Limits
-       * @description What every search of it has to keep that says nothing else.
-       */
-      limits: string[];
-      /**
-       * Against
-       * @description What the score is weighed against in every search of it that says nothing else.
-       */
-      against: string[];
-    };
-    /**
-     * KeptFile
-     * @description A file that a fit kept; `shown` says whether it is a picture or a text.
-     */
-    KeptFile: {
-      /** Fold */
-      fold: number;
-      /** Name */
-      name: string;
-      /** Bytes */
-      bytes: number;
-      /** Shown */
-      shown: string;
-    };
-    /**
-     * KeptLimit
-     * @description A limit beside what was measured of a trial; `error` is the standard error over its folds.
-     */
-    KeptLimit: {
-      /** Text */
-      text: string;
-      /** Measure */
-      measure: string;
-      /** Measured */
-      measured: number | null;
-      /** Error */
-      error: number | null;
-      /** Keeps */
-      keeps: boolean | null;
-    };
-    /** KeptQuery */
-    KeptQuery: {
-      /**
-       * Fold
-       * @default 0
-       */
-      fold?: number;
-      /**
-       * Name
-       * @description As the trial's list has it.
-       */
-      name: string;
-    };
-    /** LabelRequest */
-    LabelRequest: {
-      /**
-       * Name
-       * @default null
-       */
-      name?: string | null;
-      /**
-       * Tags
-       * @default null
-       */
-      tags?: string[] | null;
-    };
-    /**
-     * LabelsView
-     * @description Rows by true and predicted class; the whole matrix for up to 20 classes, the largest mistakes always.
-     */
-    LabelsView: {
-      /** Confusion */
-      confusion: number[][] | null;
-      /** Classes */
-      classes: components["schemas"]["ClassView"][];
-      /** Confused */
-      confused: components["schemas"]["ConfusedView"][];
-    };
-    /** LaneDevices */
-    LaneDevices: {
-      /** Lane */
-      lane: number;
-      /** Devices */
-      devices: string[];
-    };
-    /** LanesView */
-    LanesView: {
-      /** Fits */
-      fits: components["schemas"]["FitView"][];
-      /** Now */
-      now: number;
-      /**
-       * Devices
-       * @description Which devices are a lane's alone, where fits hold any.
-       */
-      devices: components["schemas"]["LaneDevices"][];
-    };
-    /** LearnerQuery */
-    LearnerQuery: {
-      /**
-       * Key
-       * @description A learner's key, or several: 'logistic | forest *2'.
-       */
-      key: string;
-      /** Task */
-      task: string;
-    };
-    /** LearnerView */
-    LearnerView: {
-      /** Key */
-      key: string;
-      /** Label */
-      label: string;
-      /** Sentence */
-      sentence: string;
-      /** Tasks */
-      tasks: string[];
-      /** Settings */
-      settings: components["schemas"]["SettingView"][];
-      /** Counter */
-      counter: string | null;
-      /** Steerable */
-      steerable: string[];
-      /** Missing */
-      missing: boolean;
-      /** Categories */
-      categories: boolean;
-      /** Weights */
-      weights: boolean;
-      /** Installed */
-      installed: boolean;
-      /** Package */
-      package: string;
-    };
-    /**
-     * LeaseView
-     * @description A fit to do: these settings, on this fold, up to this level from `start`.
-     */
-    LeaseView: {
-      /** Id */
-      id: string;
-      /** Search */
-      search: number;
-      /** Trial */
-      trial: number;
-      /** Fold */
-      fold: number;
-      /** Folds */
-      folds: number;
-      /** Level */
-      level: number;
-      /** Start */
-      start: number;
-      /** Seed */
-      seed: number;
-      /** Settings */
-      settings: {
-        [key: string]: boolean | number | string;
-      };
-      /**
-       * Parent
-       * @description The trial from which this one goes on.
-       */
-      parent: number | null;
-      /** Last */
-      last: boolean;
-      /** Seconds */
-      seconds: number;
-    };
-    /** LeasesView */
-    LeasesView: {
-      /**
-       * State
-       * @enum {string}
-       */
-      state: "draft" | "running" | "paused" | "finished" | "stopped" | "failed";
-      /** Fits */
-      fits: components["schemas"]["LeaseView"][];
-    };
-    LedgerEntry:
-      | components["schemas"]["SearchEntry"]
-      | components["schemas"]["TrialEntry"]
-      | components["schemas"]["FitEntry"]
-      | components["schemas"]["PointsEntry"]
-      | components["schemas"]["AnalysisEntry"]
-      | components["schemas"]["DecisionEntry"]
-      | components["schemas"]["ProblemEntry"]
-      | components["schemas"]["RemarksEntry"];
-    /**
-     * LimitView
-     * @description `text` is the limit as people write it.
-     */
-    LimitView: {
-      /** Text */
-      text: string;
-      /** Measure */
-      measure: string;
-      /** At Least */
-      at_least: boolean;
-      /** Bound */
-      bound: number;
-    };
-    /**
-     * LimitsRequest
-     * @description New budgets of a running search; what is left out stays, null takes a budget away.
-     */
-    LimitsRequest: {
-      /**
-       * Trials
-       * @default null
-       */
-      trials?: number | null;
-      /**
-       * Minutes
-       * @default null
-       */
-      minutes?: number | null;
-      /**
-       * Target Score
-       * @default null
-       */
-      "target score"?: number | null;
-      /**
-       * No Gain In
-       * @default null
-       */
-      "no gain in"?: number | null;
-    };
-    /**
-     * LineChange
-     * @description A line of the space before and after; `after` is empty where it goes.
-     */
-    LineChange: {
-      /** Name */
-      name: string;
-      /** Before */
-      before: string;
-      /** After */
-      after: string;
-    };
-    /**
-     * LineView
-     * @description Along positions, in the metric's own direction: mean and the ends of an 80 % band.
-     */
-    LineView: {
-      /** Mean */
-      mean: number[];
-      /** Low */
-      low: number[];
-      /** High */
-      high: number[];
-    };
-    /** LookFile */
-    LookFile: {
-      /** Name */
-      name: string;
-      /** Bytes */
-      bytes: number;
-      /** Kept */
-      kept: boolean;
-    };
-    /** LookLine */
-    LookLine: {
-      /**
-       * Aside
-       * @description Printed on standard error.
-       */
-      aside: boolean;
-      /** Text */
-      text: string;
-      read: components["schemas"]["ReadView"] | null;
-    };
-    /**
-     * MattersView
-     * @description Of one setting.
-     */
-    MattersView: {
-      /** Name */
-      name: string;
-      /** @description By itself. */
-      alone: components["schemas"]["ShareView"];
-      /** @description With all that it does together with others. */
-      total: components["schemas"]["ShareView"];
-      /** @description By itself, as long as the score is within its best quarter. */
-      among_good: components["schemas"]["ShareView"];
-      /** @description The same with all that it does together with others. */
-      total_among_good: components["schemas"]["ShareView"];
-    };
-    /** MeasureView */
-    MeasureView: {
-      /** Key */
-      key: string;
-      /** Larger Is Better */
-      larger_is_better: boolean;
-    };
-    /**
-     * MetricComparison
-     * @description Of a metric beside the score, paired fold by fold with the leader's: `difference` in the metric, probabilities that sum to 1.
-     */
-    MetricComparison: {
-      /** Difference */
-      difference: number;
-      /** Better */
-      better: number;
-      /** Same */
-      same: number;
-      /** Worse */
-      worse: number;
-    };
-    /**
-     * MetricOfFinalist
-     * @description What a trial has of a metric that decides beside the score.
-     */
-    MetricOfFinalist: {
-      /** Measure */
-      measure: string;
-      /** Value */
-      value: number | null;
-      /** By Fold */
-      by_fold: number[];
-      comparison: components["schemas"]["MetricComparison"] | null;
-    };
-    /** MetricPair */
-    MetricPair: {
-      /** Key */
-      key: string;
-      /** Larger Is Better */
-      larger_is_better: boolean;
-      /** Decides */
-      decides: boolean;
-      /** Trial */
-      trial: number | null;
-      /** Baseline */
-      baseline: number | null;
-    };
-    /** MetricView */
-    MetricView: {
-      /** Key */
-      key: string;
-      /** Label */
-      label: string;
-      /** Larger Is Better */
-      larger_is_better: boolean;
-      /** Needs */
-      needs: string;
-      /** Tasks */
-      tasks: string[];
-      /** Sentence */
-      sentence: string;
-    };
-    /** NameQuery */
-    NameQuery: {
-      /**
-       * Name
-       * @description The file's name, for people.
-       * @default data.csv
-       */
-      name?: string;
-      /**
-       * Token
-       * @description Under which the progress of the import can be asked for.
-       * @default
-       */
-      token?: string;
-    };
-    /**
-     * NoiseView
-     * @description How much of the differences between trials is chance.
-     */
-    NoiseView: {
-      /**
-       * Share
-       * @description Of the variance between trials, what the scatter of their folds would make by itself.
-       */
-      share: number;
-      /**
-       * P Value
-       * @description Of the hypothesis that all trials are equally good.
-       */
-      p_value: number;
-      /**
-       * Alike
-       * @description Trials that cannot be told from the best.
-       */
-      alike: number;
-      /** Trials */
-      trials: number;
-      /** Folds */
-      folds: number;
-    };
-    /**
-     * OpenCurve
-     * @description The curve of one fold of a trial that lives: what its mean is made of, for those who go on drawing it.
-     */
-    OpenCurve: {
-      /** Trial */
-      trial: number;
-      /** Fold */
-      fold: number;
-      /** Iterations */
-      iterations: number[];
-      /** Scores */
-      scores: number[];
-    };
-    /**
-     * OpeningRequest
-     * @description Opens the holdout. A second opening has to say that it knows of the first.
-     */
-    OpeningRequest: {
-      /** Trial Id */
-      trial_id: number;
-      /**
-       * Opener
-       * @description Who opens it.
-       * @default
-       */
-      opener?: string;
-      /**
-       * Again
-       * @description True: it was opened before, and that is understood.
-       * @default false
-       */
-      again?: boolean;
-    };
-    /** OptionView */
-    OptionView: {
-      /** Name */
-      name: string;
-      /** Setting */
-      setting: string;
-      /** Sentence */
-      sentence: string;
-      /** Default */
-      default: string;
-      /** Choices */
-      choices: string[];
-    };
-    /**
-     * OutcomeRequest
-     * @description What a fit came to: a score, or an error in words.
-     */
-    OutcomeRequest: {
-      /**
-       * Score
-       * @default null
-       */
-      score?: number | null;
-      /**
-       * Error
-       * @default null
-       */
-      error?: string | null;
-      /**
-       * Recorded
-       * @default {}
-       */
-      recorded?: {
-        [key: string]: number;
-      };
-      /**
-       * Seconds
-       * @description What it took; from lease to outcome when left out.
-       * @default null
-       */
-      seconds?: number | null;
-      /**
-       * Log
-       * @default
-       */
-      log?: string;
-    };
-    /**
-     * OwnCodeRequest
-     * @description A class of yours to tune, or a function of yours to judge by.
-     */
-    OwnCodeRequest: {
-      /**
-       * Kind
-       * @enum {string}
-       */
-      kind: "learner" | "metric";
-      /**
-       * Where
-       * @description 'file.py:Name' in an allowed folder, or 'package.module:Name' of what is installed.
-       */
-      where: string;
-      /**
-       * Larger Is Better
-       * @description Of a metric.
-       * @default true
-       */
-      "larger is better"?: boolean;
-      /**
-       * Needs
-       * @description What a metric is given beside the truth.
-       * @default labels
-       * @enum {string}
-       */
-      needs?: "labels" | "probabilities" | "values";
-      /**
-       * Sentence
-       * @description What it means; its docstring when left out.
-       * @default
-       */
-      sentence?: string;
-    };
-    /**
-     * OwnCodeView
-     * @description A person's own learner or metric, as it was brought.
-     */
-    OwnCodeView: {
-      /** Key */
-      key: string;
-      /**
-       * Kind
-       * @enum {string}
-       */
-      kind: "learner" | "metric";
-      /** Where */
-      where: string;
-      /** Sentence */
-      sentence: string;
-      /** Tasks */
-      tasks: string[];
-      /** Settings */
-      settings: string[];
-      /**
-       * Warning
-       * @description What the first look found that is no reason to refuse it; else empty.
-       */
-      warning: string;
-    };
-    /**
-     * OwnMetric
-     * @description A function of yours to judge by; `brief.metric` and `brief.recorded` name it.
-     */
-    OwnMetric: {
-      /**
-       * Where
-       * @description 'file.py:function', relative to the plan.
-       */
-      where: string;
-      /**
-       * Larger Is Better
-       * @default true
-       */
-      "larger is better"?: boolean;
-      /**
-       * Needs
-       * @default labels
-       * @enum {string}
-       */
-      needs?: "labels" | "probabilities" | "values";
-    };
-    /** PageQuery */
-    PageQuery: {
-      /**
-       * Offset
-       * @default 0
-       */
-      offset?: number;
-      /**
-       * Limit
-       * @default 100
-       */
-      limit?: number;
-      /**
-       * Sort
-       * @description number, mean, score, error, seconds, state, seen, search, a parameter, or a recorded metric.
-       * @default number
-       */
-      sort?: string;
-      /**
-       * Descending
-       * @default false
-       */
-      descending?: boolean;
-      /**
-       * Where
-       * @description Comparisons parted by commas: 'state = scored, rate < 0.1'.
-       * @default
-       */
-      where?: string;
-      /**
-       * Among
-       * @description Only these trials: ids parted by commas.
-       * @default
-       */
-      among?: string;
-    };
-    /**
-     * PagedTrial
-     * @description A trial as it stands in a table: `recorded` are the means over folds of the metrics beside the one that decides.
-     */
-    PagedTrial: {
-      /** Id */
-      id: number;
-      /** Search Id */
-      search_id: number;
-      /** Number */
-      number: number;
-      /** Origin */
-      origin: string;
-      /**
-       * State
-       * @enum {string}
-       */
-      state: "due" | "running" | "parked" | "scored" | "ended early" | "failed" | "withdrawn";
-      /** Reason */
-      reason: string;
-      /** Reason Code */
-      reason_code: string;
-      /** Configuration */
-      configuration: {
-        [key: string]: boolean | number | string;
-      };
-      /** Scores */
-      scores: (number | null)[];
-      /** Mean */
-      mean: number | null;
-      /** Standard Error */
-      standard_error: number | null;
-      /** Seconds */
-      seconds: number;
-      /** Seen */
-      seen: number;
-      /** Pending */
-      pending: number;
-      /** Created At */
-      created_at: number;
-      /** Ended At */
-      ended_at: number | null;
-      /** Note */
-      note: string;
-      /** Tags */
-      tags: string[];
-      /** Shortlisted */
-      shortlisted: boolean;
-      /** Bracket */
-      bracket: number;
-      /** Rung */
-      rung: number;
-      /** Best Iteration */
-      best_iteration: number | null;
-      /** Parent */
-      parent: number | null;
-      /** Member */
-      member: number;
-      /** Share */
-      share: number;
-      /**
-       * Measured
-       * @description Means over folds of the quantities that its search has limits on, or weighs the score against.
-       */
-      measured: {
-        [key: string]: number;
-      } | null;
-      /**
-       * Keeps
-       * @description Whether it keeps all limits of its search; null where there are none.
-       */
-      keeps: boolean | null;
-      /** Search Number */
-      search_number: number;
-      /** Recorded */
-      recorded: {
-        [key: string]: number;
-      };
-    };
-    /**
-     * PastResultsRequest
-     * @description Results measured elsewhere on the same data: a score for each configuration.
-     */
-    PastResultsRequest: {
-      /** Learner */
-      learner: string;
-      /**
-       * Source
-       * @description Where they come from: a file name, a person.
-       * @default
-       */
-      source?: string;
-      /**
-       * Format
-       * @description csv or jsonl.
-       * @default csv
-       */
-      format?: string;
-      /**
-       * Score
-       * @description The column that holds the score, in the problem's metric.
-       * @default score
-       */
-      score?: string;
-      /**
-       * Columns
-       * @description Column to setting; '-' leaves a column out.
-       * @default {}
-       */
-      columns?: {
-        [key: string]: string;
-      };
-      /**
-       * Text
-       * @description The rows, as CSV with a header or as JSON Lines.
-       */
-      text: string;
-    };
-    /**
-     * PastResultsView
-     * @description What was added, and how many of the rows were known already and were not added again.
-     */
-    PastResultsView: {
-      /** Rows */
-      rows: number;
-      /** Best */
-      best: number;
-      /** Known */
-      known: number;
-    };
-    /**
-     * PlaceView
-     * @description What to expect of a trial that came out near the top: `score` with a 95 % interval, beside `raw` as the search saw it.
-     */
-    PlaceView: {
-      /** Trial */
-      trial: number;
-      /** Raw */
-      raw: number;
-      /** Score */
-      score: number;
-      /** Low */
-      low: number;
-      /** High */
-      high: number;
-    };
-    /**
-     * PlanFile
-     * @description A plan file: brief, learner, space and plan in one YAML document.
-     */
-    PlanFile: {
-      /**
-       * Pellux
-       * @description Version of the plan format.
-       * @constant
-       */
-      pellux: 1;
-      /**
-       * Name
-       * @default
-       */
-      name?: string;
-      /**
-       * Brief
-       * @description What is to be done well: a table, or your own code.
-       */
-      brief: components["schemas"]["BriefRequest"] | components["schemas"]["CodeBriefRequest"];
-      /**
-       * Reading
-       * @description How the data file is read, where it is not found out rightly.
-       * @default {}
-       */
-      reading?: {
-        [key: string]: unknown;
-      };
-      /**
-       * Learner
-       * @description A learner, several ('logistic | forest *2'), or a class of yours: 'file.py:Name'. Of a table only.
-       * @default
-       */
-      learner?: string;
-      /**
-       * Metrics
-       * @description Metrics of yours that the brief names.
-       * @default []
-       */
-      metrics?: components["schemas"]["OwnMetric"][];
-      /**
-       * Space
-       * @default null
-       */
-      space?: string | null;
-      /**
-       * @default {
-       *       "strategy": "automatic",
-       *       "strategy settings": {},
-       *       "early stopping": "none",
-       *       "stopping": {},
-       *       "trials": 60,
-       *       "minutes": null,
-       *       "target score": null,
-       *       "no gain in": null,
-       *       "limits": null,
-       *       "against": null,
-       *       "workers": null,
-       *       "seed": 1,
-       *       "starts": [],
-       *       "from decisions": [],
-       *       "warm start": "none",
-       *       "fit seconds": 600,
-       *       "trial seconds": null,
-       *       "checkpoint mb": 2048,
-       *       "memory mb": null,
-       *       "prefix mb": 512
-       *     }
-       */
-      plan?: components["schemas"]["SettingsRequest"];
-      /**
-       * Overrides
-       * @description What --set changed; kept with the search.
-       * @default []
-       */
-      overrides?: string[];
-    };
-    /**
-     * PointsAdded
-     * @description Further points of a fold's curve: pairs of level and score.
-     */
-    PointsAdded: {
-      /** Trial */
-      trial: number;
-      /** Fold */
-      fold: number;
-      /** Points */
-      points: [number, number][];
-    };
-    /** PointsEntry */
-    PointsEntry: {
-      /** Id */
-      id: number;
-      /** At */
-      at: number;
-      /** Search Id */
-      search_id: number | null;
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "points";
-      data: components["schemas"]["PointsAdded"];
-    };
-    /**
-     * PointsRequest
-     * @description Further points of a fit's curve: level and score.
-     */
-    PointsRequest: {
-      /** Points */
-      points: [number, number][];
-    };
-    /**
-     * PointsView
-     * @description Every ended trial of a search, a list a column.
-     */
-    PointsView: {
-      /** Numbers */
-      numbers: number[];
-      /** Ids */
-      ids: number[];
-      /** States */
-      states: ("due" | "running" | "parked" | "scored" | "ended early" | "failed" | "withdrawn")[];
-      /** Origins */
-      origins: string[];
-      /** Means */
-      means: (number | null)[];
-      /** Standard Errors */
-      standard_errors: (number | null)[];
-      /** Seconds */
-      seconds: number[];
-      /** Ended At */
-      ended_at: (number | null)[];
-      /** Keeps */
-      keeps: (boolean | null)[];
-      /** Values */
-      values: {
-        [key: string]: (boolean | number | string | null)[];
-      };
-      /** Fold Effects */
-      fold_effects: number[];
-      /** Complete */
-      complete: number;
-    };
-    /** PredictionsView */
-    PredictionsView: {
-      /** Trial Id */
-      trial_id: number;
-      /** Name */
-      name: string;
-      /** Missing */
-      missing: string;
-      cuts: components["schemas"]["CutsView"] | null;
-      /** Calibration */
-      calibration: components["schemas"]["CalibrationView"][];
-      labels: components["schemas"]["LabelsView"] | null;
-      residuals: components["schemas"]["ResidualsView"] | null;
-    };
-    /** PreviewView */
-    PreviewView: {
-      brief: components["schemas"]["BriefView"];
-      /** Quantities */
-      quantities: components["schemas"]["QuantityView"][];
-      split: components["schemas"]["SplitView"];
-      /** Suited Metrics */
-      suited_metrics: string[];
-      /** Suited Learners */
-      suited_learners: string[];
-      /** Findings */
-      findings: components["schemas"]["FindingView"][];
-    };
-    /**
-     * ProblemChanged
-     * @description A problem was made, changed its brief, its name or tags, or what is known of it from elsewhere.
-     */
-    ProblemChanged: {
-      /** Problem Id */
-      problem_id: number;
-      /**
-       * What
-       * @enum {string}
-       */
-      what: "made" | "brief" | "label" | "past results";
-    };
-    /**
-     * ProblemDocument
-     * @description RFC 9457 problem document.
-     */
-    ProblemDocument: {
-      /** Type */
-      type: string;
-      /** Title */
-      title: string;
-      /** Status */
-      status: number;
-      /** Detail */
-      detail: string;
-      /** Field */
-      field: string | null;
-      /**
-       * Trace
-       * @default null
-       */
-      trace?: string | null;
-    };
-    /** ProblemEntry */
-    ProblemEntry: {
-      /** Id */
-      id: number;
-      /** At */
-      at: number;
-      /** Search Id */
-      search_id: number | null;
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "problem";
-      data: components["schemas"]["ProblemChanged"];
-    };
-    /** ProblemView */
-    ProblemView: {
-      /** Id */
-      id: number;
-      /** Name */
-      name: string;
-      /** Frozen */
-      frozen: boolean;
-      /** Derived From */
-      derived_from: number | null;
-      /** Tags */
-      tags: string[];
-      /** Created At */
-      created_at: number;
-      /** Rows */
-      rows: number;
-      /** Data Name */
-      data_name: string;
-      /** Objective */
-      objective: string;
-      judging: components["schemas"]["JudgingView"];
-      brief: components["schemas"]["BriefView"] | null;
-      code: components["schemas"]["CodeBriefView"] | null;
-      /** Searches */
-      searches: number;
-      /** Running */
-      running: number;
-      /** Trials */
-      trials: number;
-      best: components["schemas"]["BestView"] | null;
-      baseline: components["schemas"]["BestView"] | null;
-      /** Spark */
-      spark: number[];
-      /** Decided */
-      decided: boolean;
-    };
-    /**
-     * ProgressView
-     * @description How far an import is, from 0 to 1; null when it is not known under this token.
-     */
-    ProgressView: {
-      /** Share */
-      share: number | null;
-    };
-    /**
-     * QuantityView
-     * @description Something that is measured of every fit and may be limited.
-     */
-    QuantityView: {
-      /** Measure */
-      measure: string;
-      /** Larger Is Better */
-      larger_is_better: boolean;
-    };
-    /**
-     * RandomCourse
-     * @description What as many random draws would cover, as models of the trials expect it; empty while trials are too few.
-     */
-    RandomCourse: {
-      /** Course */
-      course: [number, number][];
-    };
-    /**
-     * ReadView
-     * @description What was read from a line: by which way, at which level if it said one.
-     */
-    ReadView: {
-      /** How */
-      how: string;
-      /** Level */
-      level: number | null;
-      /** Score */
-      score: number | null;
-      /** Others */
-      others: {
-        [key: string]: number;
-      };
-    };
-    /**
-     * ReadingRequest
-     * @description How a data file is to be read; what is left out is found out from its content.
-     */
-    ReadingRequest: {
-      /**
-       * Format
-       * @description csv, parquet or jsonl.
-       * @default
-       */
-      format?: string;
-      /**
-       * Encoding
-       * @description Of text files, such as utf-8 or cp1252.
-       * @default
-       */
-      encoding?: string;
-      /**
-       * Delimiter
-       * @description What parts the columns: ',', ';', '|' or a tab.
-       * @default
-       */
-      delimiter?: string;
-      /**
-       * Quote
-       * @description What may stand around a value: '"' or "'".
-       * @default
-       */
-      quote?: string;
-      /**
-       * Decimal
-       * @description '.' or ','.
-       * @default
-       */
-      decimal?: string;
-      /**
-       * Types
-       * @description Types of columns: number, category, yes/no, text, date, or date with its form: 'date %d/%m/%Y'.
-       * @default {}
-       */
-      types?: {
-        [key: string]: string;
-      };
-    };
-    /**
-     * ReadingView
-     * @description How a file was read, and what may be wrong about it.
-     */
-    ReadingView: {
-      /** Format */
-      format: string;
-      /** Encoding */
-      encoding: string;
-      /** Delimiter */
-      delimiter: string;
-      /** Quote */
-      quote: string;
-      /** Decimal */
-      decimal: string;
-      /** Types */
-      types: {
-        [key: string]: string;
-      };
-      /** Notes */
-      notes: string[];
-    };
-    /** RecheckedView */
-    RecheckedView: {
-      /** Trial Id */
-      trial_id: number;
-      /** Number */
-      number: number;
-      /** Reason */
-      reason: string;
-      /** Mean */
-      mean: number | null;
-      /** Standard Error */
-      standard_error: number | null;
-      /** State */
-      state: string;
-    };
-    /**
-     * RecordedMetric
-     * @description A metric that is written down; its name alone where larger is better.
-     */
-    RecordedMetric: {
-      /** Score */
-      score: string;
-      /**
-       * Larger Is Better
-       * @default true
-       */
-      "larger is better"?: boolean;
-    };
-    /** RehearsalFitView */
-    RehearsalFitView: {
-      /** What */
-      what: string;
-      /** Configuration */
-      configuration: {
-        [key: string]: boolean | number | string;
-      };
-      /** State */
-      state: string;
-      /** Score */
-      score: number | null;
-      /** Seconds */
-      seconds: number;
-      /** Message */
-      message: string;
-    };
-    /** RehearsalView */
-    RehearsalView: {
-      /** Fits */
-      fits: components["schemas"]["RehearsalFitView"][];
-      forecast: components["schemas"]["ForecastView"];
-    };
-    /**
-     * RejudgeRequest
-     * @description Which trials to judge again; the baselines of their learners always come along.
-     */
-    RejudgeRequest: {
-      /**
-       * Trials
-       * @description Ids of scored trials.
-       */
-      trials: number[];
-      /**
-       * Repeats
-       * @description How often the rows are cut into fresh folds.
-       * @default 3
-       */
-      repeats?: number;
-      /**
-       * Workers
-       * @default null
-       */
-      workers?: number | null;
-    };
-    /** RejudgedView */
-    RejudgedView: {
-      /** Search Id */
-      search_id: number;
-      /** Mean */
-      mean: number;
-      /** Standard Error */
-      standard_error: number | null;
-      /** Scores */
-      scores: number[];
-    };
-    /**
-     * RemarksChanged
-     * @description What people wrote to a trial; of a whole problem when its shortlist was filled by rule.
-     */
-    RemarksChanged: {
-      /** Problem Id */
-      problem_id: number;
-      /** Trial Id */
-      trial_id: number | null;
-    };
-    /** RemarksEntry */
-    RemarksEntry: {
-      /** Id */
-      id: number;
-      /** At */
-      at: number;
-      /** Search Id */
-      search_id: number | null;
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "remarks";
-      data: components["schemas"]["RemarksChanged"];
-    };
-    /** RemarksRequest */
-    RemarksRequest: {
-      /**
-       * Note
-       * @default null
-       */
-      note?: string | null;
-      /**
-       * Tags
-       * @default null
-       */
-      tags?: string[] | null;
-      /**
-       * Shortlisted
-       * @default null
-       */
-      shortlisted?: boolean | null;
-    };
-    /**
-     * RepeatRequest
-     * @description A kept plan once more, with values changed for this launch alone.
-     */
-    RepeatRequest: {
-      /**
-       * Overrides
-       * @description key=value, such as plan.trials=10; kept with the new search.
-       * @default []
-       */
-      overrides?: string[];
-    };
-    /**
-     * ResidualsView
-     * @description Some rows as dots; quantiles (5, 25, 50, 75, 95 %) and mean of actual minus predicted over all rows.
-     */
-    ResidualsView: {
-      /** Predicted */
-      predicted: number[];
-      /** Actual */
-      actual: number[];
-      /** Quantiles */
-      quantiles: number[];
-      /** Mean */
-      mean: number;
-      /** Rows */
-      rows: number;
-    };
-    /** ReuseQuery */
-    ReuseQuery: {
-      /**
-       * Reuse
-       * @description An existing problem of the same brief and code serves again.
-       * @default false
-       */
-      reuse?: boolean;
-    };
-    /** RuleSetting */
-    RuleSetting: {
-      /** Name */
-      name: string;
-      /** Default */
-      default: number;
-      /** Sentence */
-      sentence: string;
-    };
-    /**
-     * RuleView
-     * @description A rule of early stopping, what may grow under it, and its settings.
-     */
-    RuleView: {
-      /** Key */
-      key: string;
-      /** Label */
-      label: string;
-      /** Sentence */
-      sentence: string;
-      /** Resources */
-      resources: string[];
-      /** Settings */
-      settings: components["schemas"]["RuleSetting"][];
-    };
-    /**
-     * RungView
-     * @description Who came to a rung, and what became of them there.
-     */
-    RungView: {
-      /** Bracket */
-      bracket: number;
-      /** Rung */
-      rung: number;
-      /** Level */
-      level: number;
-      /** Reached */
-      reached: number;
-      /** Done */
-      done: number;
-      /** Parked */
-      parked: number;
-      /** Ended Early */
-      ended_early: number;
-      /** Running */
-      running: number;
-    };
-    /**
-     * SafetyRequest
-     * @description How many pruned trials are run in full.
-     */
-    SafetyRequest: {
-      /**
-       * Trials
-       * @default 5
-       */
-      trials?: number;
-    };
-    /**
-     * SafetyView
-     * @description Pruned trials that were run in full: `wrong` would have won, `close` were within one standard error of the best.
-     *
-     *     `at_most` bounds the share of wrong prunings with 95 % confidence.
-     */
-    SafetyView: {
-      /** Ended Early */
-      ended_early: number;
-      /** Checked */
-      checked: number;
-      /** Running */
-      running: number;
-      /** Wrong */
-      wrong: number;
-      /** Close */
-      close: number;
-      /** At Most */
-      at_most: number | null;
-      /** Best */
-      best: number | null;
-      /** Trials */
-      trials: components["schemas"]["RecheckedView"][];
-    };
-    /**
-     * SaidView
-     * @description Something that the trials say, and what would follow from it.
-     */
-    SaidView: {
-      /** Code */
-      code: string;
-      /** Sentence */
-      sentence: string;
-      /** Names */
-      names: string[];
-      /**
-       * Trials
-       * @description Ids of the trials behind it.
-       */
-      trials: number[];
-      /**
-       * Lines
-       * @description Lines of the space that Apply changes.
-       */
-      lines: components["schemas"]["LineChange"][];
-      /**
-       * Requirements
-       * @description What Apply adds to the space as a requirement.
-       */
-      requirements: string[];
-      /**
-       * Plan
-       * @description Plan keys that Apply changes.
-       */
-      plan: {
-        [key: string]: boolean | number | string;
-      };
-    };
-    /**
-     * SearchChanged
-     * @description A search, baseline run, re-judging or safety check began or changed its state; `reason` is a sentence.
-     */
-    SearchChanged: {
-      /** Problem Id */
-      problem_id: number;
-      /**
-       * Run
-       * @enum {string}
-       */
-      run: "search" | "re-judge" | "safety check" | "baselines" | "face-off";
-      /**
-       * State
-       * @enum {string}
-       */
-      state: "draft" | "running" | "paused" | "finished" | "stopped" | "failed";
-      /** Reason */
-      reason: string;
-      /** Active Seconds */
-      active_seconds: number;
-      /** Workers */
-      workers: number;
-    };
-    /** SearchEntry */
-    SearchEntry: {
-      /** Id */
-      id: number;
-      /** At */
-      at: number;
-      /** Search Id */
-      search_id: number | null;
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "search";
-      data: components["schemas"]["SearchChanged"];
-    };
-    /**
-     * SearchRequest
-     * @description A search in an existing problem.
-     */
-    SearchRequest: {
-      /**
-       * Learner
-       * @description A learner, or several; empty where a problem has but one thing to configure.
-       * @default
-       */
-      learner?: string;
-      /**
-       * Space
-       * @description Space notation; the learner's default space when left out.
-       * @default null
-       */
-      space?: string | null;
-      /**
-       * @default {
-       *       "strategy": "automatic",
-       *       "strategy settings": {},
-       *       "early stopping": "none",
-       *       "stopping": {},
-       *       "trials": 60,
-       *       "minutes": null,
-       *       "target score": null,
-       *       "no gain in": null,
-       *       "limits": null,
-       *       "against": null,
-       *       "workers": null,
-       *       "seed": 1,
-       *       "starts": [],
-       *       "from decisions": [],
-       *       "warm start": "none",
-       *       "fit seconds": 600,
-       *       "trial seconds": null,
-       *       "checkpoint mb": 2048,
-       *       "memory mb": null,
-       *       "prefix mb": 512
-       *     }
-       */
-      plan?: components["schemas"]["SettingsRequest"];
-      /**
-       * Overrides
-       * @description What was changed for this launch alone, as key=value; kept with the search.
-       * @default []
-       */
-      overrides?: string[];
-    };
-    /**
-     * SearchView
-     * @description `keeping` is how many scored trials keep all limits, null without limits; `asked` is the plan as it was asked for, to begin the next one with; `baseline` is the best of the problem.
-     */
-    SearchView: {
-      /** Id */
-      id: number;
-      /** Problem Id */
-      problem_id: number;
-      /** Number */
-      number: number;
-      /**
-       * Kind
-       * @enum {string}
-       */
-      kind: "search" | "re-judge" | "safety check" | "baselines" | "face-off";
-      /** Folds */
-      folds: number;
-      /** Learner */
-      learner: string;
-      /** Space */
-      space: string;
-      /** Parameters */
-      parameters: {
-        [key: string]: unknown;
-      }[];
-      /** Configurations */
-      configurations: number | null;
-      /** Strategy */
-      strategy: string;
-      /** Chosen By */
-      chosen_by: string;
-      /** Strategy Reason */
-      strategy_reason: string;
-      /** Strategy Settings */
-      strategy_settings: {
-        [key: string]: boolean | number | string;
-      };
-      /** Overrides */
-      overrides: string[];
-      /** Warm Start */
-      warm_start: string | number[];
-      /** Target Score */
-      target_score: number | null;
-      /** No Gain In */
-      no_gain_in: number | null;
-      /** Limits */
-      limits: components["schemas"]["LimitView"][];
-      /** Keeping */
-      keeping: number | null;
-      /**
-       * Against
-       * @description What the score is weighed against; empty where it decides alone.
-       */
-      against: components["schemas"]["AimView"][];
-      /** Early Stopping */
-      early_stopping: string;
-      stopping: components["schemas"]["StoppingView"];
-      /** Budget Trials */
-      budget_trials: number;
-      /** Budget Minutes */
-      budget_minutes: number | null;
-      asked: components["schemas"]["AskedView"];
-      /** Seed */
-      seed: number;
-      /** Workers */
-      workers: number;
-      /**
-       * State
-       * @enum {string}
-       */
-      state: "draft" | "running" | "paused" | "finished" | "stopped" | "failed";
-      /** Reason */
-      reason: string;
-      /** Halted */
-      halted: string | null;
-      /** Waits For */
-      waits_for: string;
-      /** Created At */
-      created_at: number;
-      /** Ended At */
-      ended_at: number | null;
-      /** Active Seconds */
-      active_seconds: number;
-      /** Busy Seconds */
-      busy_seconds: number;
-      /** Seconds Left */
-      seconds_left: number | null;
-      trials: components["schemas"]["Counts"];
-      /** Budgeted */
-      budgeted: number;
-      /** By Hand */
-      by_hand: number;
-      fits: components["schemas"]["FitCounts"];
-      best: components["schemas"]["BestView"] | null;
-      baseline: components["schemas"]["BestView"] | null;
-      /** Newest Entry */
-      newest_entry: number;
-    };
-    /** SettingView */
-    SettingView: {
-      /** Name */
-      name: string;
-      /** Sentence */
-      sentence: string;
-      /** Default */
-      default: boolean | number | string;
-      /** Domain */
-      domain: string;
-      /** Limits */
-      limits: string;
-      /** Cost */
-      cost: string;
-      /** Tasks */
-      tasks: string[];
-      /**
-       * Part
-       * @enum {string}
-       */
-      part: "learner" | "preparation";
-      /** Cheap */
-      cheap: boolean | number | string;
-      /** Line */
-      line: string;
-    };
-    /**
-     * SettingsRequest
-     * @description The budget and manner of a search. Of several budgets the first that is reached ends it.
-     */
-    SettingsRequest: {
-      /**
-       * Strategy
-       * @default automatic
-       */
-      strategy?: string;
-      /**
-       * Strategy Settings
-       * @description Settings of the strategy, such as 'interval' of population training.
-       * @default {}
-       */
-      "strategy settings"?: {
-        [key: string]: number | string;
-      };
-      /**
-       * Early Stopping
-       * @description The rule that ends weak trials; 'automatic' picks one and says why.
-       * @default none
-       */
-      "early stopping"?: string;
-      /**
-       * Stopping
-       * @description Settings of the rule; 'resource' and 'most' say what grows.
-       * @default {}
-       */
-      stopping?: {
-        [key: string]: number | string;
-      };
-      /**
-       * Trials
-       * @description Configurations to try; the baseline comes on top.
-       * @default 60
-       */
-      trials?: number;
-      /**
-       * Minutes
-       * @description No further trial begins after this running time.
-       * @default null
-       */
-      minutes?: number | null;
-      /**
-       * Target Score
-       * @description No further trial begins once a trial's mean score is this good.
-       * @default null
-       */
-      "target score"?: number | null;
-      /**
-       * No Gain In
-       * @description No further trial begins after so many trials without a better one.
-       * @default null
-       */
-      "no gain in"?: number | null;
-      /**
-       * Limits
-       * @description What a trial has to keep to count as the best, such as 'predict ms <= 5'; the brief's where left out.
-       * @default null
-       */
-      limits?: string[] | null;
-      /**
-       * Against
-       * @description What the score is weighed against, up to two; the brief's where left out, [] for nothing.
-       * @default null
-       */
-      against?: string[] | null;
-      /**
-       * Workers
-       * @description Worker processes; all cores by default.
-       * @default null
-       */
-      workers?: number | null;
-      /**
-       * Seed
-       * @default 1
-       */
-      seed?: number;
-      /**
-       * Starts
-       * @description Configurations to try first; what they leave out starts in its usual place.
-       * @default []
-       */
-      starts?: {
-        [key: string]: boolean | number | string;
-      }[];
-      /**
-       * From Decisions
-       * @description Ids of decisions whose configurations are tried first, also of other problems.
-       * @default []
-       */
-      "from decisions"?: number[];
-      /**
-       * Warm Start
-       * @description Whose trials are known from the start: 'none', 'all', or numbers of searches.
-       * @default none
-       */
-      "warm start"?: ("none" | "all") | number[];
-      /**
-       * Fit Seconds
-       * @description Wall-clock limit of one fit.
-       * @default 600
-       */
-      "fit seconds"?: number;
-      /**
-       * Trial Seconds
-       * @description What all fits of a trial may take together; past it the trial fails.
-       * @default null
-       */
-      "trial seconds"?: number | null;
-      /**
-       * Checkpoint Mb
-       * @description Disk that the checkpoints of parked trials may take; past it the weakest lose theirs.
-       * @default 2048
-       */
-      "checkpoint mb"?: number;
-      /**
-       * Memory Mb
-       * @description What one worker may allocate.
-       * @default null
-       */
-      "memory mb"?: number | null;
-      /**
-       * Prefix Mb
-       * @description What prepared rows that trials share may take, in memory and on disk.
-       * @default 512
-       */
-      "prefix mb"?: number;
-    };
-    /**
-     * ShareView
-     * @description A share of the score's variance, from 0 to 1; nine times out of ten the truth lies between `low` and `high`.
-     */
-    ShareView: {
-      /** Share */
-      share: number;
-      /** Low */
-      low: number;
-      /** High */
-      high: number;
-    };
-    /**
-     * ShortlistRequest
-     * @description Puts trials on the shortlist by rule; those that stand on it already stay, unless it is to be emptied.
-     */
-    ShortlistRequest: {
-      /**
-       * By
-       * @description What the rules choose; all within one standard error of the leader; all that the comparison gives 5 % or more not to be worse; the trade-off front; or nothing: empty the shortlist.
-       * @enum {string}
-       */
-      by: "rules" | "one standard error" | "indistinguishable" | "front" | "nothing";
-      /**
-       * @default {
-       *       "top": 10,
-       *       "cost": "fit seconds",
-       *       "region": null,
-       *       "beside": null,
-       *       "weights": "",
-       *       "limit_on": null,
-       *       "limit": null,
-       *       "search": null
-       *     }
-       */
-      weighing?: components["schemas"]["FinalistsQuery"];
-    };
-    /** ShortlistView */
-    ShortlistView: {
-      /** Shortlisted */
-      shortlisted: number;
-    };
-    /** SideView */
-    SideView: {
-      /** Name */
-      name: string;
-      /** Options */
-      options: boolean;
-      /** Positions */
-      positions: number[];
-      /** Values */
-      values: (boolean | number | string)[];
-    };
-    /** SpaceChange */
-    SpaceChange: {
-      /** Name */
-      name: string;
-      /**
-       * What
-       * @enum {string}
-       */
-      what: "same" | "changed" | "added" | "removed";
-      /** Before */
-      before: string | null;
-      /** After */
-      after: string | null;
-    };
-    /**
-     * SpaceRequest
-     * @description A space as text or as its JSON form; with neither, the default space: of the learner in general, or for a problem as it is.
-     */
-    SpaceRequest: {
-      /**
-       * Learner
-       * @default
-       */
-      learner?: string;
-      /**
-       * Task
-       * @default
-       */
-      task?: string;
-      /**
-       * Problem
-       * @description Whose space it is: its task counts, and what is known of its rows; of own code, also its settings.
-       * @default null
-       */
-      problem?: number | null;
-      /**
-       * Text
-       * @default null
-       */
-      text?: string | null;
-      /**
-       * Parameters
-       * @description The JSON form; see docs/space.schema.json.
-       * @default null
-       */
-      parameters?:
-        | {
+    schemas: {
+        /**
+         * AimView
+         * @description A metric that decides, with others; `measure` is the score's own or what it is weighed against.
+         */
+        AimView: {
+            /** Measure */
+            measure: string;
+            /** Larger Is Better */
+            larger_is_better: boolean;
+        };
+        /** AnalysisChanged */
+        AnalysisChanged: {
+            /** Problem Id */
+            problem_id: number;
+            /** Analysis */
+            analysis: number;
+            /** What */
+            what: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "running" | "paused" | "stopped" | "done" | "failed";
+        };
+        /** AnalysisEntry */
+        AnalysisEntry: {
+            /** Id */
+            id: number;
+            /** At */
+            at: number;
+            /** Search Id */
+            search_id: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "analysis";
+            data: components["schemas"]["AnalysisChanged"];
+        };
+        /**
+         * AskedView
+         * @description A plan as it was asked for: what was left to be chosen is 'automatic', what was left open is null.
+         */
+        AskedView: {
+            /** Strategy */
+            strategy: string;
+            /** Strategy Settings */
+            strategy_settings: {
+                [key: string]: boolean | number | string;
+            };
+            /** Early Stopping */
+            early_stopping: string;
+            /** Stopping */
+            stopping: {
+                [key: string]: boolean | number | string;
+            };
+            /** Trials */
+            trials: number;
+            /** Minutes */
+            minutes: number | null;
+            /** Target Score */
+            target_score: number | null;
+            /** No Gain In */
+            no_gain_in: number | null;
+            /** Limits */
+            limits: string[] | null;
+            /** Against */
+            against: string[] | null;
+            /** Workers */
+            workers: number | null;
+            /** Seed */
+            seed: number;
+            /** Warm Start */
+            warm_start: string | number[];
+        };
+        /**
+         * BaselineView
+         * @description A learner's default configuration, scored or on its way.
+         */
+        BaselineView: {
+            /** Learner */
+            learner: string;
+            /** Label */
+            label: string;
+            /** Trial Id */
+            trial_id: number;
+            /** Search */
+            search: number;
+            /** State */
+            state: string;
+            /** Reason */
+            reason: string;
+            /** Score */
+            score: number | null;
+            /** Standard Error */
+            standard_error: number | null;
+            /** Folds */
+            folds: (number | null)[];
+            /** Seconds */
+            seconds: number;
+        };
+        /**
+         * BaselinesRequest
+         * @description Whose defaults are scored; without a list those of a few that show what the data are like.
+         */
+        BaselinesRequest: {
+            /**
+             * Learners
+             * @default null
+             */
+            learners?: string[] | null;
+        };
+        /** BestView */
+        BestView: {
+            /** Trial Id */
+            trial_id: number;
+            /** Search */
+            search: number;
+            /** Number */
+            number: number;
+            /** Score */
+            score: number;
+            /** Standard Error */
+            standard_error: number | null;
+            /** Folds */
+            folds: number[];
+        };
+        /**
+         * BriefRequest
+         * @description How a problem is framed. Only `data` and `target` have to be given; the rest has defaults that are shown.
+         */
+        BriefRequest: {
+            /**
+             * Data
+             * @description Content hash of imported data; in a plan file, the path of a data file.
+             */
+            data: string;
+            /**
+             * Target
+             * @description The column to predict.
+             */
+            target: string;
+            /**
+             * Name
+             * @description What the problem is called.
+             * @default
+             */
+            name?: string;
+            /**
+             * Task
+             * @default null
+             */
+            task?: ("binary" | "multiclass" | "regression") | null;
+            /**
+             * Metric
+             * @description What decides; a default is chosen from the target.
+             * @default null
+             */
+            metric?: string | null;
+            /**
+             * Positive
+             * @description The class whose probability counts, in a binary task.
+             * @default null
+             */
+            positive?: string | null;
+            /**
+             * Features
+             * @description Columns to learn from; all others by default.
+             * @default null
+             */
+            features?: string[] | null;
+            /**
+             * Ignore
+             * @description Columns to leave out.
+             * @default []
+             */
+            ignore?: string[];
+            /**
+             * Recorded
+             * @description Metrics recorded for every fit beside the one that decides.
+             * @default []
+             */
+            recorded?: string[];
+            /**
+             * Limits
+             * @description What the chosen configuration has to keep: 'predict ms <= 5', 'recall >= 0.8'. A search may have others.
+             * @default []
+             */
+            limits?: string[];
+            /**
+             * Against
+             * @description What the metric is weighed against, such as 'predict ms' or 'recall': no single best then, but a front. In plan files a list of metrics says the same: metric: [average precision, predict ms].
+             * @default []
+             */
+            against?: string[];
+            /**
+             * Group
+             * @description The column that names what recurs; its rows stay in one fold.
+             * @default null
+             */
+            group?: string | null;
+            /**
+             * Time
+             * @description The column that says when, for folds or a holdout ordered in time.
+             * @default null
+             */
+            time?: string | null;
+            /**
+             * Weight
+             * @description The column that says how much a row counts, in learning and in judging.
+             * @default null
+             */
+            weight?: string | null;
+            /**
+             * Fold
+             * @description The column that already holds the folds.
+             * @default null
+             */
+            fold?: string | null;
+            /**
+             * Folds
+             * @description Number of folds and their kind: '5 stratified', '5 shuffled', '5 grouped', '5 stratified grouped', '5 ordered', 'column', or 5; 'x 3' after it draws them three times.
+             * @default 5
+             */
+            folds?: number | string;
+            /**
+             * Gap
+             * @description Of ordered folds: time between what is learnt from and what is tested (days).
+             * @default 0
+             */
+            gap?: number;
+            /**
+             * Holdout
+             * @description Share of rows kept out of every fold: 0.2, '20 %', or '20 % by group' (time, random, stratified).
+             * @default 0.2
+             */
+            holdout?: number | string;
+            /**
+             * Seed
+             * @default 0
+             */
+            seed?: number;
+        };
+        /** BriefView */
+        BriefView: {
+            /** Data */
+            data: string;
+            /** Target */
+            target: string;
+            /** Features */
+            features: string[];
+            /** Task */
+            task: string;
+            /** Classes */
+            classes: string[];
+            /** Metric */
+            metric: string;
+            /** Metric Label */
+            metric_label: string;
+            /** Larger Is Better */
+            larger_is_better: boolean;
+            /** Folds */
+            folds: number;
+            /** Split */
+            split: string;
+            /** Split Label */
+            split_label: string;
+            /** Holdout */
+            holdout: number;
+            /** Seed */
+            seed: number;
+            /** Repeats */
+            repeats: number;
+            /** Gap */
+            gap: number;
+            /** Holdout By */
+            holdout_by: string;
+            /** Fits */
+            fits: number;
+            /** Group */
+            group: string;
+            /** Time */
+            time: string;
+            /** Fold */
+            fold: string;
+            /** Weight */
+            weight: string;
+            /** Recorded */
+            recorded: string[];
+        };
+        /** CalibrationView */
+        CalibrationView: {
+            /** Said */
+            said: number;
+            /** Came */
+            came: number;
+            /** Rows */
+            rows: number;
+        };
+        /** CatalogueView */
+        CatalogueView: {
+            /** Metrics */
+            metrics: components["schemas"]["MetricView"][];
+            /** Learners */
+            learners: components["schemas"]["LearnerView"][];
+            /** Strategies */
+            strategies: components["schemas"]["StrategyView"][];
+            /** Stopping */
+            stopping: components["schemas"]["RuleView"][];
+        };
+        /** ChangedView */
+        ChangedView: {
+            /** Name */
+            name: string;
+            /** Before */
+            before: boolean | number | string | null;
+            /** After */
+            after: boolean | number | string | null;
+        };
+        /** ClassView */
+        ClassView: {
+            /** Label */
+            label: string;
+            /** Rows */
+            rows: number;
+            /** Precision */
+            precision: number | null;
+            /** Recall */
+            recall: number | null;
+            /** F1 */
+            f1: number | null;
+        };
+        /**
+         * CodeBriefRequest
+         * @description A problem whose fits are your own code: exactly one of `runs`, `function` and `outside`.
+         */
+        CodeBriefRequest: {
+            /**
+             * Name
+             * @description What the problem is called.
+             * @default
+             */
+            name?: string;
+            /**
+             * Runs
+             * @description A program's command: each value is one argument, there is no shell. {rate} stands for a setting, {each} for all of them, {fold} {folds} {seed} {level} {from} {folder} {settings} {trial} for what a fit is.
+             * @default null
+             */
+            runs?: (string[] | string) | null;
+            /**
+             * Function
+             * @description 'file.py:name' in the folder.
+             * @default null
+             */
+            function?: string | null;
+            /**
+             * Outside
+             * @description Somebody else's loop takes fits over HTTP.
+             * @default false
+             */
+            outside?: boolean;
+            /**
+             * Folder
+             * @description Where it runs; in a plan file the plan's own folder, else an allowed one.
+             * @default
+             */
+            folder?: string;
+            "judged by": components["schemas"]["JudgedBy"];
+            /**
+             * Recorded
+             * @description Further metrics that are written down, names or with their direction.
+             * @default []
+             */
+            recorded?: components["schemas"]["RecordedMetric"][];
+            /**
+             * Limits
+             * @description What the chosen configuration has to keep: 'predict ms <= 5', 'recall >= 0.8'. A search may have others.
+             * @default []
+             */
+            limits?: string[];
+            /**
+             * Against
+             * @description What the score is weighed against, such as 'fit seconds': no single best then, but a front.
+             * @default []
+             */
+            against?: string[];
+            /**
+             * Folds
+             * @description How many fits a trial has; a fold is a number to the code, from 0.
+             * @default 1
+             */
+            folds?: number;
+            /** @default null */
+            grows?: components["schemas"]["GrowsRequest"] | null;
+            /**
+             * @default {
+             *       "cores": 1,
+             *       "devices": 0,
+             *       "memory mb": null
+             *     }
+             */
+            holds?: components["schemas"]["HoldsRequest"];
+            /**
+             * Final
+             * @description It can train on everything: {fold} is 'all' then.
+             * @default false
+             */
+            final?: boolean;
+            /**
+             * Files
+             * @description Files that belong to the code beside those that are found.
+             * @default []
+             */
+            files?: string[];
+            /**
+             * Seed
+             * @default 0
+             */
+            seed?: number;
+        };
+        /**
+         * CodeBriefView
+         * @description A problem whose fits are somebody's own code; `space` is where a new search begins.
+         */
+        CodeBriefView: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "program" | "function" | "outside";
+            /** Label */
+            label: string;
+            /** Runs */
+            runs: string[];
+            /** Function */
+            function: string;
+            /** Folder */
+            folder: string;
+            /** Metric */
+            metric: string;
+            /** Larger Is Better */
+            larger_is_better: boolean;
+            /** Pick Out */
+            pick_out: string;
+            /** Recorded */
+            recorded: string[];
+            /** Smaller */
+            smaller: string[];
+            /** Folds */
+            folds: number;
+            grows: components["schemas"]["GrowsView"] | null;
+            holds: components["schemas"]["HoldsView"];
+            /** Final */
+            final: boolean;
+            /** Seed */
+            seed: number;
+            /** Files */
+            files: string[];
+            /** Fingerprint */
+            fingerprint: string;
+            /** Space */
+            space: string;
+        };
+        /**
+         * CodeProblemRequest
+         * @description A problem of own code, and where its searches begin.
+         */
+        CodeProblemRequest: {
+            brief: components["schemas"]["CodeBriefRequest"];
+            /**
+             * Space
+             * @description Space notation: where a new search begins.
+             * @default
+             */
+            space?: string;
+        };
+        /** ColumnImportanceView */
+        ColumnImportanceView: {
+            /** Column */
+            column: string;
+            /** Drop */
+            drop: number;
+            /** Error */
+            error: number;
+        };
+        /** ColumnView */
+        ColumnView: {
+            /** Name */
+            name: string;
+            /**
+             * Type
+             * @enum {string}
+             */
+            type: "number" | "category" | "yes/no" | "date" | "text";
+            /** Missing */
+            missing: number;
+            /** Distinct */
+            distinct: number;
+            /** Categories */
+            categories: string[];
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /** Whole */
+            whole: boolean;
+            /** Histogram */
+            histogram: number[];
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "feature" | "ignore";
+            /** Why */
+            why: string;
+            /** Note */
+            note: string;
+            /** Examples */
+            examples: string[];
+        };
+        /**
+         * ComparisonRequest
+         * @description Two spaces as text.
+         */
+        ComparisonRequest: {
+            /** One */
+            one: string;
+            /** Other */
+            other: string;
+        };
+        /**
+         * ComparisonToLeader
+         * @description Paired fold scores against the leader's: `difference` in the metric, probabilities that sum to 1.
+         */
+        ComparisonToLeader: {
+            /** Difference */
+            difference: number;
+            /** P Value */
+            p_value: number;
+            /** P Adjusted */
+            p_adjusted: number;
+            /** Better */
+            better: number;
+            /** Same */
+            same: number;
+            /** Worse */
+            worse: number;
+            /** Basis */
+            basis: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * ComparisonView
+         * @description How one space differs from another, a line a parameter or requirement.
+         */
+        ComparisonView: {
+            /** Changes */
+            changes: components["schemas"]["SpaceChange"][];
+            /** Configurations Before */
+            configurations_before: number | null;
+            /** Configurations After */
+            configurations_after: number | null;
+        };
+        /** ConfigurationView */
+        ConfigurationView: {
+            /** Format */
+            format: string;
+            /** Text */
+            text: string;
+        };
+        /** ConfusedView */
+        ConfusedView: {
+            /** True */
+            true: string;
+            /** Said */
+            said: string;
+            /** Rows */
+            rows: number;
+        };
+        /** Counts */
+        Counts: {
+            /** Due */
+            due: number;
+            /** Running */
+            running: number;
+            /** Parked */
+            parked: number;
+            /** Scored */
+            scored: number;
+            /** Ended Early */
+            ended_early: number;
+            /** Failed */
+            failed: number;
+            /** Withdrawn */
+            withdrawn: number;
+        };
+        /**
+         * CurveView
+         * @description The score along one setting.
+         */
+        CurveView: {
+            /** Name */
+            name: string;
+            /**
+             * Options
+             * @description Whether its values are options, with nothing in between.
+             */
+            options: boolean;
+            /**
+             * Positions
+             * @description Places on the setting's scale, from 0 to 1.
+             */
+            positions: number[];
+            /** Values */
+            values: (boolean | number | string)[];
+            /** @description Over the rest of the space. */
+            average: components["schemas"]["LineView"];
+            /** @description With the rest as in the trials that the model holds best. */
+            near: components["schemas"]["LineView"];
+        };
+        /**
+         * CurvesView
+         * @description Trials column-wise, each with its score along the resource.
+         *
+         *     `effects` are what each fold adds to the scores of all; where folds grow they are taken off.
+         */
+        CurvesView: {
+            /** Resource */
+            resource: string;
+            /** Levels */
+            levels: number[];
+            /** Population */
+            population: boolean;
+            /** Larger Is Better */
+            larger_is_better: boolean;
+            /** Folds */
+            folds: number;
+            /** Numbers */
+            numbers: number[];
+            /** Ids */
+            ids: number[];
+            /** States */
+            states: ("due" | "running" | "parked" | "scored" | "ended early" | "failed" | "withdrawn")[];
+            /** Origins */
+            origins: string[];
+            /** Reasons */
+            reasons: string[];
+            /** Flat */
+            flat: boolean[];
+            /** Members */
+            members: number[];
+            /** Rungs */
+            rungs: number[];
+            /** Parents */
+            parents: (number | null)[];
+            /** Best Iterations */
+            best_iterations: (number | null)[];
+            /** Best */
+            best: boolean[];
+            /** Means */
+            means: (number | null)[];
+            /** Effects */
+            effects: number[];
+            /** Open */
+            open: components["schemas"]["OpenCurve"][];
+            /** Xs */
+            xs: number[][];
+            /** Ys */
+            ys: number[][];
+            /** Ladder */
+            ladder: components["schemas"]["RungView"][];
+        };
+        /**
+         * CutsView
+         * @description How rows fall at each threshold, from none called positive to all; the first threshold is None: none.
+         */
+        CutsView: {
+            /** Threshold */
+            threshold: (number | null)[];
+            /** Hits */
+            hits: number[];
+            /** False Alarms */
+            false_alarms: number[];
+            /** Positives */
+            positives: number;
+            /** Negatives */
+            negatives: number;
+            /** Area */
+            area: number;
+            /** Average Precision */
+            average_precision: number;
+        };
+        /** DataSummary */
+        DataSummary: {
+            /** Hash */
+            hash: string;
+            /** Name */
+            name: string;
+            /** Rows */
+            rows: number;
+            /** Columns */
+            columns: number;
+            /** Created At */
+            created_at: number;
+        };
+        /** DataView */
+        DataView: {
+            /** Hash */
+            hash: string;
+            /** Name */
+            name: string;
+            /** Rows */
+            rows: number;
+            /** Columns */
+            columns: components["schemas"]["ColumnView"][];
+            /** Source */
+            source: string;
+            reading: components["schemas"]["ReadingView"];
+        };
+        /** DecisionDetail */
+        DecisionDetail: {
+            /** Id */
+            id: number;
+            /** Problem Id */
+            problem_id: number;
+            /** Problem Name */
+            problem_name: string;
+            /** Trial Id */
+            trial_id: number;
+            /** Trial Number */
+            trial_number: number;
+            /** Trial Name */
+            trial_name: string;
+            /** Search Number */
+            search_number: number;
+            /** Learner */
+            learner: string;
+            /** Rule */
+            rule: string;
+            /** Reason */
+            reason: string;
+            /** Signer */
+            signer: string;
+            /** Created At */
+            created_at: number;
+            /** Configuration */
+            configuration: {
+                [key: string]: unknown;
+            };
+            /** Metric Label */
+            metric_label: string;
+            /** Mean */
+            mean: number | null;
+            /** Standard Error */
+            standard_error: number | null;
+            /** Fingerprint */
+            fingerprint: string;
+            /** Superseded By */
+            superseded_by: number | null;
+            /** Record */
+            record: {
+                [key: string]: unknown;
+            };
+            /** Files */
+            files: components["schemas"]["TakeawayFile"][];
+        };
+        /** DecisionEntry */
+        DecisionEntry: {
+            /** Id */
+            id: number;
+            /** At */
+            at: number;
+            /** Search Id */
+            search_id: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "decision";
+            data: components["schemas"]["DecisionSigned"];
+        };
+        /**
+         * DecisionRequest
+         * @description A choice. `rule` says how it came about: one of the rules, or 'by hand'.
+         *
+         *     A trial that is worse than the leader or than the baseline is signed with a `reason` only.
+         */
+        DecisionRequest: {
+            /** Trial Id */
+            trial_id: number;
+            /**
+             * Rule
+             * @default by hand
+             */
+            rule?: string;
+            /**
+             * Reason
+             * @default
+             */
+            reason?: string;
+            /**
+             * Signer
+             * @default
+             */
+            signer?: string;
+            /**
+             * @default {
+             *       "top": 10,
+             *       "cost": "fit seconds",
+             *       "region": null,
+             *       "beside": null,
+             *       "weights": "",
+             *       "limit_on": null,
+             *       "limit": null,
+             *       "search": null
+             *     }
+             */
+            weighing?: components["schemas"]["FinalistsQuery"];
+        };
+        /** DecisionSigned */
+        DecisionSigned: {
+            /** Problem Id */
+            problem_id: number;
+            /** Trial Id */
+            trial_id: number;
+            /** Decision */
+            decision: number;
+        };
+        /**
+         * DecisionView
+         * @description A signed choice. `superseded_by` is the id of the decision that took its place.
+         */
+        DecisionView: {
+            /** Id */
+            id: number;
+            /** Problem Id */
+            problem_id: number;
+            /** Problem Name */
+            problem_name: string;
+            /** Trial Id */
+            trial_id: number;
+            /** Trial Number */
+            trial_number: number;
+            /** Trial Name */
+            trial_name: string;
+            /** Search Number */
+            search_number: number;
+            /** Learner */
+            learner: string;
+            /** Rule */
+            rule: string;
+            /** Reason */
+            reason: string;
+            /** Signer */
+            signer: string;
+            /** Created At */
+            created_at: number;
+            /** Configuration */
+            configuration: {
+                [key: string]: unknown;
+            };
+            /** Metric Label */
+            metric_label: string;
+            /** Mean */
+            mean: number | null;
+            /** Standard Error */
+            standard_error: number | null;
+            /** Fingerprint */
+            fingerprint: string;
+            /** Superseded By */
+            superseded_by: number | null;
+        };
+        /** DecisionsQuery */
+        DecisionsQuery: {
+            /**
+             * Problem
+             * @description Only this problem's.
+             * @default null
+             */
+            problem?: number | null;
+        };
+        /**
+         * DemoView
+         * @description The problems of the demo, by id.
+         */
+        DemoView: {
+            /** Problems */
+            problems: number[];
+        };
+        /** DerivedQuery */
+        DerivedQuery: {
+            /**
+             * Derived From
+             * @description The problem that this one was changed from.
+             * @default null
+             */
+            derived_from?: number | null;
+            /**
+             * Reuse
+             * @description An existing problem of the same brief serves again.
+             * @default false
+             */
+            reuse?: boolean;
+        };
+        /** DiagnosticsView */
+        DiagnosticsView: {
+            /** Task */
+            task: string;
+            /** Classes */
+            classes: string[];
+            /** Rows */
+            rows: number;
+            trial: components["schemas"]["PredictionsView"];
+            baseline: components["schemas"]["PredictionsView"] | null;
+            /** Metrics */
+            metrics: components["schemas"]["MetricPair"][];
+        };
+        /**
+         * DirectionView
+         * @description Which way the score goes with a number.
+         */
+        DirectionView: {
+            /** Name */
+            name: string;
+            /**
+             * Trend
+             * @enum {string}
+             */
+            trend: "more is better" | "less is better" | "best between" | "no trend";
+            /**
+             * Until
+             * @description Where it gains no more, or where the best is, of 'best between'.
+             */
+            until: boolean | number | string | null;
+            /**
+             * Rank
+             * @description Spearman's rank correlation with the score.
+             */
+            rank: number;
+            /**
+             * Low
+             * @description Lower end of its 90 % interval.
+             */
+            low: number;
+            /** High */
+            high: number;
+            /**
+             * Partial
+             * @description The same with the ranks of all other numbers taken out.
+             */
+            partial: number;
+            /** Trials */
+            trials: number;
+        };
+        /**
+         * EarlyLookView
+         * @description How far an early look tells the order at the end.
+         */
+        EarlyLookView: {
+            /** Rung */
+            rung: number;
+            /** Trials */
+            trials: number;
+            /**
+             * Rank
+             * @description Spearman's rank correlation of scores at this rung and at the highest.
+             */
+            rank: number | null;
+        };
+        /**
+         * EntrantRequest
+         * @description A way to search.
+         */
+        EntrantRequest: {
+            /**
+             * Strategy
+             * @default automatic
+             */
+            strategy?: string;
+            /**
+             * Early Stopping
+             * @default none
+             */
+            "early stopping"?: string;
+            /**
+             * Workers
+             * @description The search's own by default.
+             * @default null
+             */
+            workers?: number | null;
+        };
+        /**
+         * EvidenceView
+         * @description What the trials of a search say, over its space.
+         */
+        EvidenceView: {
+            /** State */
+            state: string;
+            /** Message */
+            message: string;
+            /**
+             * Trials
+             * @description Scored trials that it rests on; 0 where they are too few or all alike.
+             */
+            trials: number;
+            /**
+             * Weighed
+             * @description What trials are weighed by.
+             * @enum {string}
+             */
+            weighed: "scores" | "gains in an interval";
+            /**
+             * Explained
+             * @description Share of the scores' variance that the model foretells of trials it did not see.
+             */
+            explained: number;
+            /**
+             * Covered
+             * @description Share of the trials whose score lies in the model's 80 % band when it did not see them.
+             */
+            covered: number;
+            /** Singles */
+            singles: components["schemas"]["MattersView"][];
+            /** Pairs */
+            pairs: components["schemas"]["TogetherView"][];
+            /** Curves */
+            curves: components["schemas"]["CurveView"][];
+            /** Directions */
+            directions: components["schemas"]["DirectionView"][];
+            /** Findings */
+            findings: components["schemas"]["SaidView"][];
+            /** Path */
+            path: components["schemas"]["StepView"][];
+            noise: components["schemas"]["NoiseView"] | null;
+            /** Rungs */
+            rungs: components["schemas"]["EarlyLookView"][];
+            /** @description Over the two settings that do most together, the others near the best. */
+            surface: components["schemas"]["SurfaceShown"] | null;
+            /**
+             * After
+             * @description The space with all changes of the findings made; empty where nothing is found.
+             */
+            after: string;
+        };
+        /**
+         * FaceLineView
+         * @description Median of the best so far over repeats and its quartiles, in the metric's own direction; null where too few have a score.
+         */
+        FaceLineView: {
+            /** At */
+            at: number[];
+            /** Median */
+            median: (number | null)[];
+            /** Low */
+            low: (number | null)[];
+            /** High */
+            high: (number | null)[];
+        };
+        /**
+         * FaceOffRequest
+         * @description Two to eight ways to search, over the space and with the learner of a search.
+         */
+        FaceOffRequest: {
+            /**
+             * Search
+             * @description The id of the search whose space, learner and start values are taken.
+             */
+            search: number;
+            /** Entrants */
+            entrants: components["schemas"]["EntrantRequest"][];
+            /**
+             * Mode
+             * @description With real fits, or replayed on a model of the trials so far.
+             * @default fitted
+             * @enum {string}
+             */
+            mode?: "fitted" | "replayed";
+            /**
+             * Budget
+             * @description What all entrants get the same of.
+             * @default trials
+             * @enum {string}
+             */
+            budget?: "trials" | "fits" | "seconds";
+            /**
+             * Amount
+             * @default 30
+             */
+            amount?: number;
+            /**
+             * Repeats
+             * @description With other seeds; fewer than six can not tell a difference from luck.
+             * @default 6
+             */
+            repeats?: number;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed?: number;
+        };
+        /** FaceOffStateRequest */
+        FaceOffStateRequest: {
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "running" | "paused" | "stopped";
+        };
+        /**
+         * FaceOffView
+         * @description A face-off as it stands.
+         */
+        FaceOffView: {
+            /** Id */
+            id: number;
+            /** Problem Id */
+            problem_id: number;
+            /** Search Id */
+            search_id: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "running" | "paused" | "stopped" | "done" | "failed";
+            /** Message */
+            message: string;
+            /**
+             * Mode
+             * @enum {string}
+             */
+            mode: "fitted" | "replayed";
+            /**
+             * Budget
+             * @enum {string}
+             */
+            budget: "trials" | "fits" | "seconds";
+            /** Amount */
+            amount: number;
+            /** Repeats */
+            repeats: number;
+            /** Seed */
+            seed: number;
+            /** Created At */
+            created_at: number;
+            /**
+             * Done
+             * @description Runs that have ended.
+             */
+            done: number;
+            /** Planned */
+            planned: number;
+            /**
+             * Running
+             * @description The id of the run that is under way.
+             */
+            running: number | null;
+            /** Level */
+            level: number | null;
+            /** Standings */
+            standings: components["schemas"]["StandingView"][];
+            /**
+             * Sentence
+             * @description What may be concluded, and what may not.
+             */
+            sentence: string;
+            /** Baseline */
+            baseline: number | null;
+        };
+        /**
+         * Finalist
+         * @description `fit_seconds` is the mean of its fits, `prediction_seconds` for 1,000 rows.
+         */
+        Finalist: {
+            trial: components["schemas"]["TrialRow"];
+            /** Search Number */
+            search_number: number;
+            /** Learner */
+            learner: string;
+            /** Is Baseline */
+            is_baseline: boolean;
+            /** Admitted */
+            admitted: boolean;
+            /** Fit Seconds */
+            fit_seconds: number;
+            /** Prediction Seconds */
+            prediction_seconds: number | null;
+            /** Model Bytes */
+            model_bytes: number | null;
+            /** Beside */
+            beside: number | null;
+            comparison: components["schemas"]["ComparisonToLeader"] | null;
+            /**
+             * Metrics
+             * @description Of what the score is weighed against; empty where it decides alone.
+             */
+            metrics: components["schemas"]["MetricOfFinalist"][];
+            rejudged: components["schemas"]["RejudgedView"] | null;
+        };
+        /**
+         * FinalistsQuery
+         * @description Which finalists, and how they are to be weighed.
+         */
+        FinalistsQuery: {
+            /**
+             * Top
+             * @description How many of the best; the shortlist and the baselines come on top.
+             * @default 10
+             */
+            top?: number;
+            /**
+             * Cost
+             * @description What cheapness is measured by: fit seconds, prediction seconds, model size.
+             * @default fit seconds
+             */
+            cost?: string;
+            /**
+             * Region
+             * @description Half-width of the region of practical equivalence, in the metric.
+             * @default null
+             */
+            region?: number | null;
+            /**
+             * Beside
+             * @description A second measure to weigh against the score.
+             * @default null
+             */
+            beside?: string | null;
+            /**
+             * Weights
+             * @description Where several metrics decide: a weight for each, the score's first, such as '2 1'.
+             * @default
+             */
+            weights?: string;
+            /**
+             * Limit On
+             * @description A measure that finalists must keep a limit on.
+             * @default null
+             */
+            limit_on?: string | null;
+            /**
+             * Limit
+             * @description The limit: at most for costs and errors, at least for scores.
+             * @default null
+             */
+            limit?: number | null;
+            /**
+             * Search
+             * @description Only the trials of this search (its id), and the baselines.
+             * @default null
+             */
+            search?: number | null;
+        };
+        /**
+         * FinalistsView
+         * @description `front` are the trials that no other beats in all metrics that decide, or where one decides on both the score and the second
+         *     measure, best score last; `decides` are the metrics that decide together, the score's first.
+         */
+        FinalistsView: {
+            /** Finalists */
+            finalists: components["schemas"]["Finalist"][];
+            /** Suggestions */
+            suggestions: components["schemas"]["Suggestion"][];
+            /** Leader */
+            leader: number | null;
+            /** Region */
+            region: number;
+            /** Cost */
+            cost: string;
+            /** Measures */
+            measures: components["schemas"]["MeasureView"][];
+            /** Front */
+            front: number[];
+            /** Beside */
+            beside: string | null;
+            /**
+             * Decides
+             * @description Empty where one metric decides.
+             */
+            decides: components["schemas"]["MeasureView"][];
+            /** Scored */
+            scored: number;
+            /** Admitted */
+            admitted: number;
+            /**
+             * Predicted
+             * @description Whether trials keep what they predicted, from which an honest score follows.
+             */
+            predicted: boolean;
+        };
+        /**
+         * FindingView
+         * @description A warning of the leak check.
+         */
+        FindingView: {
+            /** Kind */
+            kind: string;
+            /** Column */
+            column: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * FirstLookRequest
+         * @description One real fit at the smallest level, before anything is launched.
+         */
+        FirstLookRequest: {
+            brief: components["schemas"]["CodeBriefRequest"];
+            /**
+             * Space
+             * @description Space notation; the fit is at its start values.
+             * @default
+             */
+            space?: string;
+            /**
+             * Seconds
+             * @description How long it may take.
+             * @default 60
+             */
+            seconds?: number;
+        };
+        /**
+         * FirstLookView
+         * @description One real fit before launch: what was printed beside what was read from it. `problem` is empty when it gave a score.
+         */
+        FirstLookView: {
+            /** Configuration */
+            configuration: {
+                [key: string]: boolean | number | string;
+            };
+            /** Level */
+            level: number;
+            /** Seconds */
+            seconds: number;
+            /** How */
+            how: string;
+            /** Score */
+            score: number | null;
+            /** Curve */
+            curve: number[][];
+            /** Recorded */
+            recorded: {
+                [key: string]: number;
+            };
+            /** Left Out */
+            left_out: number;
+            /** Problem */
+            problem: string;
+            /** Lines */
+            lines: components["schemas"]["LookLine"][];
+            /** Files */
+            files: components["schemas"]["LookFile"][];
+            /** @description The score that it seems to print. */
+            guess: components["schemas"]["GuessView"] | null;
+        };
+        /**
+         * FitChanged
+         * @description A fit as it is now; `reason` is a sentence.
+         */
+        FitChanged: {
+            /** Trial */
+            trial: number;
+            /** Fold */
+            fold: number;
+            /** Rung */
+            rung: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "queued" | "running" | "done" | "cut" | "lost" | "error" | "too long" | "too large";
+            /** Attempt */
+            attempt: number;
+            /** Lane */
+            lane: number | null;
+            /** Started At */
+            started_at: number | null;
+            /** Ended At */
+            ended_at: number | null;
+            /** Score */
+            score: number | null;
+            /** Seconds */
+            seconds: number;
+            /** Reason */
+            reason: string;
+        };
+        /**
+         * FitCounts
+         * @description Fits done, and whole fits that pruning made needless, with the seconds that they would have taken.
+         */
+        FitCounts: {
+            /** Run */
+            run: number;
+            /** Spared */
+            spared: number;
+            /** Seconds Spared */
+            seconds_spared: number;
+            /** Work Spared */
+            work_spared: number;
+        };
+        /** FitDetail */
+        FitDetail: {
+            /** Trial */
+            trial: number;
+            /** Fold */
+            fold: number;
+            /** Rung */
+            rung: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "queued" | "running" | "done" | "cut" | "lost" | "error" | "too long" | "too large";
+            /** Attempt */
+            attempt: number;
+            /** Lane */
+            lane: number | null;
+            /** Started At */
+            started_at: number | null;
+            /** Ended At */
+            ended_at: number | null;
+            /** Score */
+            score: number | null;
+            /** Seconds */
+            seconds: number;
+            /** Reason */
+            reason: string;
+            /** Predict Seconds */
+            predict_seconds: number;
+            /** Log */
+            log: string;
+            /** Warnings */
+            warnings: string[];
+            /** Recorded */
+            recorded: {
+                [key: string]: number;
+            };
+        };
+        /** FitEntry */
+        FitEntry: {
+            /** Id */
+            id: number;
+            /** At */
+            at: number;
+            /** Search Id */
+            search_id: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "fit";
+            data: components["schemas"]["FitChanged"];
+        };
+        /** FitView */
+        FitView: {
+            /** Trial */
+            trial: number;
+            /** Fold */
+            fold: number;
+            /** Rung */
+            rung: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "queued" | "running" | "done" | "cut" | "lost" | "error" | "too long" | "too large";
+            /** Attempt */
+            attempt: number;
+            /** Lane */
+            lane: number | null;
+            /** Started At */
+            started_at: number | null;
+            /** Ended At */
+            ended_at: number | null;
+            /** Score */
+            score: number | null;
+            /** Seconds */
+            seconds: number;
+            /** Reason */
+            reason: string;
+        };
+        /** FoldCurve */
+        FoldCurve: {
+            /** Fold */
+            fold: number;
+            /** Iterations */
+            iterations: number[];
+            /** Scores */
+            scores: number[];
+        };
+        /**
+         * ForecastRung
+         * @description How many trials will come to a rung.
+         */
+        ForecastRung: {
+            /** Bracket */
+            bracket: number;
+            /** Level */
+            level: number;
+            /** Trials */
+            trials: number;
+        };
+        /**
+         * ForecastView
+         * @description What a search would do. Seconds are None until a fit's cost is known; low and high hold 80 % of the likely.
+         */
+        ForecastView: {
+            /** Configurations */
+            configurations: number | null;
+            /** Trials */
+            trials: number;
+            /** Folds */
+            folds: number;
+            /** Fits */
+            fits: number;
+            /** Workers */
+            workers: number;
+            /** Strategy */
+            strategy: string;
+            /** Reason */
+            reason: string;
+            /** Strategy Settings */
+            strategy_settings: {
+                [key: string]: boolean | number | string;
+            };
+            /** Starts */
+            starts: number;
+            /** Short Sighted */
+            short_sighted: number;
+            /** Fit Seconds */
+            fit_seconds: number | null;
+            /** Seconds */
+            seconds: number | null;
+            /** Seconds Low */
+            seconds_low: number | null;
+            /** Seconds High */
+            seconds_high: number | null;
+            /** Costs Known */
+            costs_known: number;
+            /** Known */
+            known: number;
+            /** Knowable */
+            knowable: number;
+            stopping: components["schemas"]["StoppingView"];
+            /** Rungs */
+            rungs: components["schemas"]["ForecastRung"][];
+            /** Work */
+            work: number;
+        };
+        /**
+         * FrontPoint
+         * @description `values` are the score and what it is weighed against, each in its own direction; null where it was not measured.
+         */
+        FrontPoint: {
+            /** Trial Id */
+            trial_id: number;
+            /** Number */
+            number: number;
+            /** Origin */
+            origin: string;
+            /** Values */
+            values: (number | null)[];
+            /** On Front */
+            on_front: boolean;
+            /** Keeps */
+            keeps: boolean | null;
+        };
+        /**
+         * FrontView
+         * @description `course` is how much of the way from the reference point to the best of each metric the front covered, as a share, after so many
+         *     scored trials; `knee` is the id of the trial of the front that lies furthest out.
+         */
+        FrontView: {
+            /** Aims */
+            aims: components["schemas"]["AimView"][];
+            /**
+             * Points
+             * @description In the order in which they ended; of very many those on the front and the newest.
+             */
+            points: components["schemas"]["FrontPoint"][];
+            /** Scored */
+            scored: number;
+            /**
+             * Reference
+             * @description Beyond the worst of the front and of the baseline, by a tenth; null before a front.
+             */
+            reference: number[] | null;
+            /** Course */
+            course: [
+                number,
+                number
+            ][];
+            /** Knee */
+            knee: number | null;
+        };
+        /**
+         * GoOnView
+         * @description Whether anybody still waits for the fit.
+         */
+        GoOnView: {
+            /** Go On */
+            go_on: boolean;
+        };
+        /**
+         * GrowsRequest
+         * @description What a fit is trained in: epochs, steps, trees; early stopping on them works with it.
+         */
+        GrowsRequest: {
+            /**
+             * What
+             * @default epochs
+             */
+            what?: string;
+            /**
+             * Most
+             * @description All of it.
+             */
+            most: number;
+            /**
+             * Goes On
+             * @description A fit can go on from what it left in its folder.
+             * @default false
+             */
+            "goes on"?: boolean;
+            /**
+             * May Change
+             * @description Settings that may be others when it goes on; for population training.
+             * @default []
+             */
+            "may change"?: string[];
+        };
+        /** GrowsView */
+        GrowsView: {
+            /** What */
+            what: string;
+            /** Most */
+            most: number;
+            /** Goes On */
+            goes_on: boolean;
+            /** May Change */
+            may_change: string[];
+        };
+        /**
+         * GuessView
+         * @description A score's name, and the pattern that finds it where it is not in a line of JSON.
+         */
+        GuessView: {
+            /** Name */
+            name: string;
+            /** Pick Out */
+            pick_out: string;
+        };
+        /**
+         * HelpRequest
+         * @description A command whose --help is read.
+         */
+        HelpRequest: {
+            /** Runs */
+            runs: string[] | string;
+            /**
+             * Folder
+             * @default
+             */
+            folder?: string;
+        };
+        /**
+         * HelpView
+         * @description What a program's --help tells: a command with placeholders, a space to begin with, what grows.
+         */
+        HelpView: {
+            /** Runs */
+            runs: string[];
+            /** Space */
+            space: string;
+            /** Grows */
+            grows: string;
+            /** Most */
+            most: number | null;
+            /** Options */
+            options: components["schemas"]["OptionView"][];
+            /** Text */
+            text: string;
+        };
+        /** HoldoutScore */
+        HoldoutScore: {
+            /** Train */
+            train: number;
+            /** Holdout */
+            holdout: number;
+            /** Error */
+            error: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+        };
+        /**
+         * HoldoutView
+         * @description One opening of the holdout, kept for ever.
+         */
+        HoldoutView: {
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "running" | "done" | "failed";
+            /** Message */
+            message: string;
+            /** Created At */
+            created_at: number;
+            /** Ended At */
+            ended_at: number | null;
+            /** Trial Id */
+            trial_id: number;
+            /** Trial Name */
+            trial_name: string;
+            /** Opener */
+            opener: string;
+            /** Nth */
+            nth: number;
+            /** Rows */
+            rows: number;
+            /** Folds */
+            folds: number | null;
+            /** Folds Error */
+            folds_error: number | null;
+            chosen: components["schemas"]["HoldoutScore"] | null;
+            baseline: components["schemas"]["HoldoutScore"] | null;
+            /** Verdict */
+            verdict: string;
+        };
+        /**
+         * HoldsRequest
+         * @description What one fit holds of the machine; no more run at once than fit in.
+         */
+        HoldsRequest: {
+            /**
+             * Cores
+             * @default 1
+             */
+            cores?: number;
+            /**
+             * Devices
+             * @default 0
+             */
+            devices?: number;
+            /**
+             * Memory Mb
+             * @description What it may take; more ends it.
+             * @default null
+             */
+            "memory mb"?: number | null;
+        };
+        /** HoldsView */
+        HoldsView: {
+            /** Cores */
+            cores: number;
+            /** Devices */
+            devices: number;
+            /** Memory Mb */
+            memory_mb: number | null;
+        };
+        /**
+         * HonestMetric
+         * @description What to expect of a metric of the trial that is chosen on the front: `score` with a 95 % interval, beside `raw` as the search saw it;
+         *     null ends where it is measured and not predicted, so that drawing rows anew says nothing of it.
+         */
+        HonestMetric: {
+            /** Measure */
+            measure: string;
+            /** Raw */
+            raw: number;
+            /** Score */
+            score: number;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+        };
+        /**
+         * HonestScoreView
+         * @description Scores in the metric; `wins` are pairs of trial id and the share of rounds in which it was the best.
+         *
+         *     `places` tells the same of the best twenty, best first; empty where it was computed before that was kept.
+         */
+        HonestScoreView: {
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "running" | "done" | "failed";
+            /** Message */
+            message: string;
+            /** Created At */
+            created_at: number;
+            /** Ended At */
+            ended_at: number | null;
+            /** Raw */
+            raw: number | null;
+            /** Score */
+            score: number | null;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /** Wins */
+            wins: [
+                number,
+                number
+            ][];
+            /** Places */
+            places: components["schemas"]["PlaceView"][];
+            /** Rounds */
+            rounds: number;
+            /** Trials */
+            trials: number;
+            /** Without Predictions */
+            without_predictions: number;
+            /** Contenders */
+            contenders: number;
+            /** Best */
+            best: number | null;
+            /**
+             * Metrics
+             * @description Where several metrics decide: of the knee of the front, each metric.
+             */
+            metrics: components["schemas"]["HonestMetric"][];
+        };
+        /** ImportanceView */
+        ImportanceView: {
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "running" | "done" | "failed";
+            /** Message */
+            message: string;
+            /** Created At */
+            created_at: number;
+            /** Ended At */
+            ended_at: number | null;
+            /** Columns */
+            columns: components["schemas"]["ColumnImportanceView"][];
+        };
+        /**
+         * JudgedBy
+         * @description The score that decides: how it is called, which way is good, and how it is found.
+         */
+        JudgedBy: {
+            /**
+             * Score
+             * @description Its name, as the code prints or returns it.
+             */
+            score: string;
+            /**
+             * Larger Is Better
+             * @default true
+             */
+            "larger is better"?: boolean;
+            /**
+             * Pick Out
+             * @description A regular expression with one group that finds the score in what is printed; for programs left as they are.
+             * @default
+             */
+            "pick out"?: string;
+        };
+        /**
+         * JudgingView
+         * @description How trials of a problem are judged, whatever its objective: `fits` is folds times repeats.
+         */
+        JudgingView: {
+            /** Metric */
+            metric: string;
+            /** Metric Label */
+            metric_label: string;
+            /** Larger Is Better */
+            larger_is_better: boolean;
+            /** Folds */
+            folds: number;
+            /** Fits */
+            fits: number;
+            /** Seed */
+            seed: number;
+            /** Recorded */
+            recorded: string[];
+            /** Quantities */
+            quantities: components["schemas"]["QuantityView"][];
+            /**
+             * Limits
+             * @description What every search of it has to keep that says nothing else.
+             */
+            limits: string[];
+            /**
+             * Against
+             * @description What the score is weighed against in every search of it that says nothing else.
+             */
+            against: string[];
+        };
+        /**
+         * KeptFile
+         * @description A file that a fit kept; `shown` says whether it is a picture or a text.
+         */
+        KeptFile: {
+            /** Fold */
+            fold: number;
+            /** Name */
+            name: string;
+            /** Bytes */
+            bytes: number;
+            /** Shown */
+            shown: string;
+        };
+        /**
+         * KeptLimit
+         * @description A limit beside what was measured of a trial; `error` is the standard error over its folds.
+         */
+        KeptLimit: {
+            /** Text */
+            text: string;
+            /** Measure */
+            measure: string;
+            /** Measured */
+            measured: number | null;
+            /** Error */
+            error: number | null;
+            /** Keeps */
+            keeps: boolean | null;
+        };
+        /** KeptQuery */
+        KeptQuery: {
+            /**
+             * Fold
+             * @default 0
+             */
+            fold?: number;
+            /**
+             * Name
+             * @description As the trial's list has it.
+             */
+            name: string;
+        };
+        /** LabelRequest */
+        LabelRequest: {
+            /**
+             * Name
+             * @default null
+             */
+            name?: string | null;
+            /**
+             * Tags
+             * @default null
+             */
+            tags?: string[] | null;
+        };
+        /**
+         * LabelsView
+         * @description Rows by true and predicted class; the whole matrix for up to 20 classes, the largest mistakes always.
+         */
+        LabelsView: {
+            /** Confusion */
+            confusion: number[][] | null;
+            /** Classes */
+            classes: components["schemas"]["ClassView"][];
+            /** Confused */
+            confused: components["schemas"]["ConfusedView"][];
+        };
+        /** LaneDevices */
+        LaneDevices: {
+            /** Lane */
+            lane: number;
+            /** Devices */
+            devices: string[];
+        };
+        /** LanesView */
+        LanesView: {
+            /** Fits */
+            fits: components["schemas"]["FitView"][];
+            /** Now */
+            now: number;
+            /**
+             * Devices
+             * @description Which devices are a lane's alone, where fits hold any.
+             */
+            devices: components["schemas"]["LaneDevices"][];
+        };
+        /** LearnerQuery */
+        LearnerQuery: {
+            /**
+             * Key
+             * @description A learner's key, or several: 'logistic | forest *2'.
+             */
+            key: string;
+            /** Task */
+            task: string;
+        };
+        /** LearnerView */
+        LearnerView: {
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Sentence */
+            sentence: string;
+            /** Tasks */
+            tasks: string[];
+            /** Settings */
+            settings: components["schemas"]["SettingView"][];
+            /** Counter */
+            counter: string | null;
+            /** Steerable */
+            steerable: string[];
+            /** Missing */
+            missing: boolean;
+            /** Categories */
+            categories: boolean;
+            /** Weights */
+            weights: boolean;
+            /** Installed */
+            installed: boolean;
+            /** Package */
+            package: string;
+        };
+        /**
+         * LeaseView
+         * @description A fit to do: these settings, on this fold, up to this level from `start`.
+         */
+        LeaseView: {
+            /** Id */
+            id: string;
+            /** Search */
+            search: number;
+            /** Trial */
+            trial: number;
+            /** Fold */
+            fold: number;
+            /** Folds */
+            folds: number;
+            /** Level */
+            level: number;
+            /** Start */
+            start: number;
+            /** Seed */
+            seed: number;
+            /** Settings */
+            settings: {
+                [key: string]: boolean | number | string;
+            };
+            /**
+             * Parent
+             * @description The trial from which this one goes on.
+             */
+            parent: number | null;
+            /** Last */
+            last: boolean;
+            /** Seconds */
+            seconds: number;
+        };
+        /** LeasesView */
+        LeasesView: {
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "draft" | "running" | "paused" | "finished" | "stopped" | "failed";
+            /** Fits */
+            fits: components["schemas"]["LeaseView"][];
+        };
+        LedgerEntry: components["schemas"]["SearchEntry"] | components["schemas"]["TrialEntry"] | components["schemas"]["FitEntry"] | components["schemas"]["PointsEntry"] | components["schemas"]["AnalysisEntry"] | components["schemas"]["DecisionEntry"] | components["schemas"]["ProblemEntry"] | components["schemas"]["RemarksEntry"];
+        /**
+         * LimitView
+         * @description `text` is the limit as people write it.
+         */
+        LimitView: {
+            /** Text */
+            text: string;
+            /** Measure */
+            measure: string;
+            /** At Least */
+            at_least: boolean;
+            /** Bound */
+            bound: number;
+        };
+        /**
+         * LimitsRequest
+         * @description New budgets of a running search; what is left out stays, null takes a budget away.
+         */
+        LimitsRequest: {
+            /**
+             * Trials
+             * @default null
+             */
+            trials?: number | null;
+            /**
+             * Minutes
+             * @default null
+             */
+            minutes?: number | null;
+            /**
+             * Target Score
+             * @default null
+             */
+            "target score"?: number | null;
+            /**
+             * No Gain In
+             * @default null
+             */
+            "no gain in"?: number | null;
+        };
+        /**
+         * LineChange
+         * @description A line of the space before and after; `after` is empty where it goes.
+         */
+        LineChange: {
+            /** Name */
+            name: string;
+            /** Before */
+            before: string;
+            /** After */
+            after: string;
+        };
+        /**
+         * LineView
+         * @description Along positions, in the metric's own direction: mean and the ends of an 80 % band.
+         */
+        LineView: {
+            /** Mean */
+            mean: number[];
+            /** Low */
+            low: number[];
+            /** High */
+            high: number[];
+        };
+        /** LookFile */
+        LookFile: {
+            /** Name */
+            name: string;
+            /** Bytes */
+            bytes: number;
+            /** Kept */
+            kept: boolean;
+        };
+        /** LookLine */
+        LookLine: {
+            /**
+             * Aside
+             * @description Printed on standard error.
+             */
+            aside: boolean;
+            /** Text */
+            text: string;
+            read: components["schemas"]["ReadView"] | null;
+        };
+        /**
+         * MattersView
+         * @description Of one setting.
+         */
+        MattersView: {
+            /** Name */
+            name: string;
+            /** @description By itself. */
+            alone: components["schemas"]["ShareView"];
+            /** @description With all that it does together with others. */
+            total: components["schemas"]["ShareView"];
+            /** @description By itself, as long as the score is within its best quarter. */
+            among_good: components["schemas"]["ShareView"];
+            /** @description The same with all that it does together with others. */
+            total_among_good: components["schemas"]["ShareView"];
+        };
+        /** MeasureView */
+        MeasureView: {
+            /** Key */
+            key: string;
+            /** Larger Is Better */
+            larger_is_better: boolean;
+        };
+        /**
+         * MetricComparison
+         * @description Of a metric beside the score, paired fold by fold with the leader's: `difference` in the metric, probabilities that sum to 1.
+         */
+        MetricComparison: {
+            /** Difference */
+            difference: number;
+            /** Better */
+            better: number;
+            /** Same */
+            same: number;
+            /** Worse */
+            worse: number;
+        };
+        /**
+         * MetricOfFinalist
+         * @description What a trial has of a metric that decides beside the score.
+         */
+        MetricOfFinalist: {
+            /** Measure */
+            measure: string;
+            /** Value */
+            value: number | null;
+            /** By Fold */
+            by_fold: number[];
+            comparison: components["schemas"]["MetricComparison"] | null;
+        };
+        /** MetricPair */
+        MetricPair: {
+            /** Key */
+            key: string;
+            /** Larger Is Better */
+            larger_is_better: boolean;
+            /** Decides */
+            decides: boolean;
+            /** Trial */
+            trial: number | null;
+            /** Baseline */
+            baseline: number | null;
+        };
+        /** MetricView */
+        MetricView: {
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Larger Is Better */
+            larger_is_better: boolean;
+            /** Needs */
+            needs: string;
+            /** Tasks */
+            tasks: string[];
+            /** Sentence */
+            sentence: string;
+        };
+        /** NameQuery */
+        NameQuery: {
+            /**
+             * Name
+             * @description The file's name, for people.
+             * @default data.csv
+             */
+            name?: string;
+            /**
+             * Token
+             * @description Under which the progress of the import can be asked for.
+             * @default
+             */
+            token?: string;
+        };
+        /**
+         * NoiseView
+         * @description How much of the differences between trials is chance.
+         */
+        NoiseView: {
+            /**
+             * Share
+             * @description Of the variance between trials, what the scatter of their folds would make by itself.
+             */
+            share: number;
+            /**
+             * P Value
+             * @description Of the hypothesis that all trials are equally good.
+             */
+            p_value: number;
+            /**
+             * Alike
+             * @description Trials that cannot be told from the best.
+             */
+            alike: number;
+            /** Trials */
+            trials: number;
+            /** Folds */
+            folds: number;
+        };
+        /**
+         * OpenCurve
+         * @description The curve of one fold of a trial that lives: what its mean is made of, for those who go on drawing it.
+         */
+        OpenCurve: {
+            /** Trial */
+            trial: number;
+            /** Fold */
+            fold: number;
+            /** Iterations */
+            iterations: number[];
+            /** Scores */
+            scores: number[];
+        };
+        /**
+         * OpeningRequest
+         * @description Opens the holdout. A second opening has to say that it knows of the first.
+         */
+        OpeningRequest: {
+            /** Trial Id */
+            trial_id: number;
+            /**
+             * Opener
+             * @description Who opens it.
+             * @default
+             */
+            opener?: string;
+            /**
+             * Again
+             * @description True: it was opened before, and that is understood.
+             * @default false
+             */
+            again?: boolean;
+        };
+        /** OptionView */
+        OptionView: {
+            /** Name */
+            name: string;
+            /** Setting */
+            setting: string;
+            /** Sentence */
+            sentence: string;
+            /** Default */
+            default: string;
+            /** Choices */
+            choices: string[];
+        };
+        /**
+         * OutcomeRequest
+         * @description What a fit came to: a score, or an error in words.
+         */
+        OutcomeRequest: {
+            /**
+             * Score
+             * @default null
+             */
+            score?: number | null;
+            /**
+             * Error
+             * @default null
+             */
+            error?: string | null;
+            /**
+             * Recorded
+             * @default {}
+             */
+            recorded?: {
+                [key: string]: number;
+            };
+            /**
+             * Seconds
+             * @description What it took; from lease to outcome when left out.
+             * @default null
+             */
+            seconds?: number | null;
+            /**
+             * Log
+             * @default
+             */
+            log?: string;
+        };
+        /**
+         * OwnCodeRequest
+         * @description A class of yours to tune, or a function of yours to judge by.
+         */
+        OwnCodeRequest: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "learner" | "metric";
+            /**
+             * Where
+             * @description 'file.py:Name' in an allowed folder, or 'package.module:Name' of what is installed.
+             */
+            where: string;
+            /**
+             * Larger Is Better
+             * @description Of a metric.
+             * @default true
+             */
+            "larger is better"?: boolean;
+            /**
+             * Needs
+             * @description What a metric is given beside the truth.
+             * @default labels
+             * @enum {string}
+             */
+            needs?: "labels" | "probabilities" | "values";
+            /**
+             * Sentence
+             * @description What it means; its docstring when left out.
+             * @default
+             */
+            sentence?: string;
+        };
+        /**
+         * OwnCodeView
+         * @description A person's own learner or metric, as it was brought.
+         */
+        OwnCodeView: {
+            /** Key */
+            key: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "learner" | "metric";
+            /** Where */
+            where: string;
+            /** Sentence */
+            sentence: string;
+            /** Tasks */
+            tasks: string[];
+            /** Settings */
+            settings: string[];
+            /**
+             * Warning
+             * @description What the first look found that is no reason to refuse it; else empty.
+             */
+            warning: string;
+        };
+        /**
+         * OwnMetric
+         * @description A function of yours to judge by; `brief.metric` and `brief.recorded` name it.
+         */
+        OwnMetric: {
+            /**
+             * Where
+             * @description 'file.py:function', relative to the plan.
+             */
+            where: string;
+            /**
+             * Larger Is Better
+             * @default true
+             */
+            "larger is better"?: boolean;
+            /**
+             * Needs
+             * @default labels
+             * @enum {string}
+             */
+            needs?: "labels" | "probabilities" | "values";
+        };
+        /** PageQuery */
+        PageQuery: {
+            /**
+             * Offset
+             * @default 0
+             */
+            offset?: number;
+            /**
+             * Limit
+             * @default 100
+             */
+            limit?: number;
+            /**
+             * Sort
+             * @description number, mean, score, error, seconds, state, seen, search, a parameter, or a recorded metric.
+             * @default number
+             */
+            sort?: string;
+            /**
+             * Descending
+             * @default false
+             */
+            descending?: boolean;
+            /**
+             * Where
+             * @description Comparisons parted by commas: 'state = scored, rate < 0.1'.
+             * @default
+             */
+            where?: string;
+            /**
+             * Among
+             * @description Only these trials: ids parted by commas.
+             * @default
+             */
+            among?: string;
+        };
+        /**
+         * PagedTrial
+         * @description A trial as it stands in a table: `recorded` are the means over folds of the metrics beside the one that decides.
+         */
+        PagedTrial: {
+            /** Id */
+            id: number;
+            /** Search Id */
+            search_id: number;
+            /** Number */
+            number: number;
+            /** Origin */
+            origin: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "due" | "running" | "parked" | "scored" | "ended early" | "failed" | "withdrawn";
+            /** Reason */
+            reason: string;
+            /** Reason Code */
+            reason_code: string;
+            /** Configuration */
+            configuration: {
+                [key: string]: boolean | number | string;
+            };
+            /** Scores */
+            scores: (number | null)[];
+            /** Mean */
+            mean: number | null;
+            /** Standard Error */
+            standard_error: number | null;
+            /** Seconds */
+            seconds: number;
+            /** Seen */
+            seen: number;
+            /** Pending */
+            pending: number;
+            /** Created At */
+            created_at: number;
+            /** Ended At */
+            ended_at: number | null;
+            /** Note */
+            note: string;
+            /** Tags */
+            tags: string[];
+            /** Shortlisted */
+            shortlisted: boolean;
+            /** Bracket */
+            bracket: number;
+            /** Rung */
+            rung: number;
+            /** Best Iteration */
+            best_iteration: number | null;
+            /** Parent */
+            parent: number | null;
+            /** Member */
+            member: number;
+            /** Share */
+            share: number;
+            /**
+             * Measured
+             * @description Means over folds of the quantities that its search has limits on, or weighs the score against.
+             */
+            measured: {
+                [key: string]: number;
+            } | null;
+            /**
+             * Keeps
+             * @description Whether it keeps all limits of its search; null where there are none.
+             */
+            keeps: boolean | null;
+            /** Search Number */
+            search_number: number;
+            /** Recorded */
+            recorded: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * PastResultsRequest
+         * @description Results measured elsewhere on the same data: a score for each configuration.
+         */
+        PastResultsRequest: {
+            /** Learner */
+            learner: string;
+            /**
+             * Source
+             * @description Where they come from: a file name, a person.
+             * @default
+             */
+            source?: string;
+            /**
+             * Format
+             * @description csv or jsonl.
+             * @default csv
+             */
+            format?: string;
+            /**
+             * Score
+             * @description The column that holds the score, in the problem's metric.
+             * @default score
+             */
+            score?: string;
+            /**
+             * Columns
+             * @description Column to setting; '-' leaves a column out.
+             * @default {}
+             */
+            columns?: {
+                [key: string]: string;
+            };
+            /**
+             * Text
+             * @description The rows, as CSV with a header or as JSON Lines.
+             */
+            text: string;
+        };
+        /**
+         * PastResultsView
+         * @description What was added, and how many of the rows were known already and were not added again.
+         */
+        PastResultsView: {
+            /** Rows */
+            rows: number;
+            /** Best */
+            best: number;
+            /** Known */
+            known: number;
+        };
+        /**
+         * PlaceView
+         * @description What to expect of a trial that came out near the top: `score` with a 95 % interval, beside `raw` as the search saw it.
+         */
+        PlaceView: {
+            /** Trial */
+            trial: number;
+            /** Raw */
+            raw: number;
+            /** Score */
+            score: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+        };
+        /**
+         * PlanFile
+         * @description A plan file: brief, learner, space and plan in one YAML document.
+         */
+        PlanFile: {
+            /**
+             * Pellux
+             * @description Version of the plan format.
+             * @constant
+             */
+            pellux: 1;
+            /**
+             * Name
+             * @default
+             */
+            name?: string;
+            /**
+             * Brief
+             * @description What is to be done well: a table, or your own code.
+             */
+            brief: components["schemas"]["BriefRequest"] | components["schemas"]["CodeBriefRequest"];
+            /**
+             * Reading
+             * @description How the data file is read, where it is not found out rightly.
+             * @default {}
+             */
+            reading?: {
+                [key: string]: unknown;
+            };
+            /**
+             * Learner
+             * @description A learner, several ('logistic | forest *2'), or a class of yours: 'file.py:Name'. Of a table only.
+             * @default
+             */
+            learner?: string;
+            /**
+             * Metrics
+             * @description Metrics of yours that the brief names.
+             * @default []
+             */
+            metrics?: components["schemas"]["OwnMetric"][];
+            /**
+             * Space
+             * @default null
+             */
+            space?: string | null;
+            /**
+             * @default {
+             *       "strategy": "automatic",
+             *       "strategy settings": {},
+             *       "early stopping": "none",
+             *       "stopping": {},
+             *       "trials": 60,
+             *       "minutes": null,
+             *       "target score": null,
+             *       "no gain in": null,
+             *       "limits": null,
+             *       "against": null,
+             *       "workers": null,
+             *       "seed": 1,
+             *       "starts": [],
+             *       "from decisions": [],
+             *       "warm start": "none",
+             *       "fit seconds": 600,
+             *       "trial seconds": null,
+             *       "checkpoint mb": 2048,
+             *       "memory mb": null,
+             *       "prefix mb": 512
+             *     }
+             */
+            plan?: components["schemas"]["SettingsRequest"];
+            /**
+             * Overrides
+             * @description What --set changed; kept with the search.
+             * @default []
+             */
+            overrides?: string[];
+        };
+        /**
+         * PointsAdded
+         * @description Further points of a fold's curve: pairs of level and score.
+         */
+        PointsAdded: {
+            /** Trial */
+            trial: number;
+            /** Fold */
+            fold: number;
+            /** Points */
+            points: [
+                number,
+                number
+            ][];
+        };
+        /** PointsEntry */
+        PointsEntry: {
+            /** Id */
+            id: number;
+            /** At */
+            at: number;
+            /** Search Id */
+            search_id: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "points";
+            data: components["schemas"]["PointsAdded"];
+        };
+        /**
+         * PointsRequest
+         * @description Further points of a fit's curve: level and score.
+         */
+        PointsRequest: {
+            /** Points */
+            points: [
+                number,
+                number
+            ][];
+        };
+        /**
+         * PointsView
+         * @description Every ended trial of a search, a list a column.
+         */
+        PointsView: {
+            /** Numbers */
+            numbers: number[];
+            /** Ids */
+            ids: number[];
+            /** States */
+            states: ("due" | "running" | "parked" | "scored" | "ended early" | "failed" | "withdrawn")[];
+            /** Origins */
+            origins: string[];
+            /** Means */
+            means: (number | null)[];
+            /** Standard Errors */
+            standard_errors: (number | null)[];
+            /** Seconds */
+            seconds: number[];
+            /** Ended At */
+            ended_at: (number | null)[];
+            /** Keeps */
+            keeps: (boolean | null)[];
+            /** Values */
+            values: {
+                [key: string]: (boolean | number | string | null)[];
+            };
+            /** Fold Effects */
+            fold_effects: number[];
+            /** Complete */
+            complete: number;
+        };
+        /** PredictionsView */
+        PredictionsView: {
+            /** Trial Id */
+            trial_id: number;
+            /** Name */
+            name: string;
+            /** Missing */
+            missing: string;
+            cuts: components["schemas"]["CutsView"] | null;
+            /** Calibration */
+            calibration: components["schemas"]["CalibrationView"][];
+            labels: components["schemas"]["LabelsView"] | null;
+            residuals: components["schemas"]["ResidualsView"] | null;
+        };
+        /** PreviewView */
+        PreviewView: {
+            brief: components["schemas"]["BriefView"];
+            /** Quantities */
+            quantities: components["schemas"]["QuantityView"][];
+            split: components["schemas"]["SplitView"];
+            /** Suited Metrics */
+            suited_metrics: string[];
+            /** Suited Learners */
+            suited_learners: string[];
+            /** Findings */
+            findings: components["schemas"]["FindingView"][];
+        };
+        /**
+         * ProblemChanged
+         * @description A problem was made, changed its brief, its name or tags, or what is known of it from elsewhere.
+         */
+        ProblemChanged: {
+            /** Problem Id */
+            problem_id: number;
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "made" | "brief" | "label" | "past results";
+        };
+        /**
+         * ProblemDocument
+         * @description RFC 9457 problem document.
+         */
+        ProblemDocument: {
+            /** Type */
+            type: string;
+            /** Title */
+            title: string;
+            /** Status */
+            status: number;
+            /** Detail */
+            detail: string;
+            /** Field */
+            field: string | null;
+            /**
+             * Trace
+             * @default null
+             */
+            trace?: string | null;
+        };
+        /** ProblemEntry */
+        ProblemEntry: {
+            /** Id */
+            id: number;
+            /** At */
+            at: number;
+            /** Search Id */
+            search_id: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "problem";
+            data: components["schemas"]["ProblemChanged"];
+        };
+        /** ProblemView */
+        ProblemView: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Frozen */
+            frozen: boolean;
+            /** Derived From */
+            derived_from: number | null;
+            /** Tags */
+            tags: string[];
+            /** Created At */
+            created_at: number;
+            /** Rows */
+            rows: number;
+            /** Data Name */
+            data_name: string;
+            /** Objective */
+            objective: string;
+            judging: components["schemas"]["JudgingView"];
+            brief: components["schemas"]["BriefView"] | null;
+            code: components["schemas"]["CodeBriefView"] | null;
+            /** Searches */
+            searches: number;
+            /** Running */
+            running: number;
+            /** Trials */
+            trials: number;
+            best: components["schemas"]["BestView"] | null;
+            baseline: components["schemas"]["BestView"] | null;
+            /** Spark */
+            spark: number[];
+            /** Decided */
+            decided: boolean;
+        };
+        /**
+         * ProgressView
+         * @description How far an import is, from 0 to 1; null when it is not known under this token.
+         */
+        ProgressView: {
+            /** Share */
+            share: number | null;
+        };
+        /**
+         * QuantityView
+         * @description Something that is measured of every fit and may be limited.
+         */
+        QuantityView: {
+            /** Measure */
+            measure: string;
+            /** Larger Is Better */
+            larger_is_better: boolean;
+        };
+        /**
+         * RandomCourse
+         * @description What as many random draws would cover, as models of the trials expect it; empty while trials are too few.
+         */
+        RandomCourse: {
+            /** Course */
+            course: [
+                number,
+                number
+            ][];
+        };
+        /**
+         * ReadView
+         * @description What was read from a line: by which way, at which level if it said one.
+         */
+        ReadView: {
+            /** How */
+            how: string;
+            /** Level */
+            level: number | null;
+            /** Score */
+            score: number | null;
+            /** Others */
+            others: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * ReadingRequest
+         * @description How a data file is to be read; what is left out is found out from its content.
+         */
+        ReadingRequest: {
+            /**
+             * Format
+             * @description csv, parquet or jsonl.
+             * @default
+             */
+            format?: string;
+            /**
+             * Encoding
+             * @description Of text files, such as utf-8 or cp1252.
+             * @default
+             */
+            encoding?: string;
+            /**
+             * Delimiter
+             * @description What parts the columns: ',', ';', '|' or a tab.
+             * @default
+             */
+            delimiter?: string;
+            /**
+             * Quote
+             * @description What may stand around a value: '"' or "'".
+             * @default
+             */
+            quote?: string;
+            /**
+             * Decimal
+             * @description '.' or ','.
+             * @default
+             */
+            decimal?: string;
+            /**
+             * Types
+             * @description Types of columns: number, category, yes/no, text, date, or date with its form: 'date %d/%m/%Y'.
+             * @default {}
+             */
+            types?: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * ReadingView
+         * @description How a file was read, and what may be wrong about it.
+         */
+        ReadingView: {
+            /** Format */
+            format: string;
+            /** Encoding */
+            encoding: string;
+            /** Delimiter */
+            delimiter: string;
+            /** Quote */
+            quote: string;
+            /** Decimal */
+            decimal: string;
+            /** Types */
+            types: {
+                [key: string]: string;
+            };
+            /** Notes */
+            notes: string[];
+        };
+        /** RecheckedView */
+        RecheckedView: {
+            /** Trial Id */
+            trial_id: number;
+            /** Number */
+            number: number;
+            /** Reason */
+            reason: string;
+            /** Mean */
+            mean: number | null;
+            /** Standard Error */
+            standard_error: number | null;
+            /** State */
+            state: string;
+        };
+        /**
+         * RecordedMetric
+         * @description A metric that is written down; its name alone where larger is better.
+         */
+        RecordedMetric: {
+            /** Score */
+            score: string;
+            /**
+             * Larger Is Better
+             * @default true
+             */
+            "larger is better"?: boolean;
+        };
+        /** RehearsalFitView */
+        RehearsalFitView: {
+            /** What */
+            what: string;
+            /** Configuration */
+            configuration: {
+                [key: string]: boolean | number | string;
+            };
+            /** State */
+            state: string;
+            /** Score */
+            score: number | null;
+            /** Seconds */
+            seconds: number;
+            /** Message */
+            message: string;
+        };
+        /** RehearsalView */
+        RehearsalView: {
+            /** Fits */
+            fits: components["schemas"]["RehearsalFitView"][];
+            forecast: components["schemas"]["ForecastView"];
+        };
+        /**
+         * RejudgeRequest
+         * @description Which trials to judge again; the baselines of their learners always come along.
+         */
+        RejudgeRequest: {
+            /**
+             * Trials
+             * @description Ids of scored trials.
+             */
+            trials: number[];
+            /**
+             * Repeats
+             * @description How often the rows are cut into fresh folds.
+             * @default 3
+             */
+            repeats?: number;
+            /**
+             * Workers
+             * @default null
+             */
+            workers?: number | null;
+        };
+        /** RejudgedView */
+        RejudgedView: {
+            /** Search Id */
+            search_id: number;
+            /** Mean */
+            mean: number;
+            /** Standard Error */
+            standard_error: number | null;
+            /** Scores */
+            scores: number[];
+        };
+        /**
+         * RemarksChanged
+         * @description What people wrote to a trial; of a whole problem when its shortlist was filled by rule.
+         */
+        RemarksChanged: {
+            /** Problem Id */
+            problem_id: number;
+            /** Trial Id */
+            trial_id: number | null;
+        };
+        /** RemarksEntry */
+        RemarksEntry: {
+            /** Id */
+            id: number;
+            /** At */
+            at: number;
+            /** Search Id */
+            search_id: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "remarks";
+            data: components["schemas"]["RemarksChanged"];
+        };
+        /** RemarksRequest */
+        RemarksRequest: {
+            /**
+             * Note
+             * @default null
+             */
+            note?: string | null;
+            /**
+             * Tags
+             * @default null
+             */
+            tags?: string[] | null;
+            /**
+             * Shortlisted
+             * @default null
+             */
+            shortlisted?: boolean | null;
+        };
+        /**
+         * RepeatRequest
+         * @description A kept plan once more, with values changed for this launch alone.
+         */
+        RepeatRequest: {
+            /**
+             * Overrides
+             * @description key=value, such as plan.trials=10; kept with the new search.
+             * @default []
+             */
+            overrides?: string[];
+        };
+        /**
+         * ResidualsView
+         * @description Some rows as dots; quantiles (5, 25, 50, 75, 95 %) and mean of actual minus predicted over all rows.
+         */
+        ResidualsView: {
+            /** Predicted */
+            predicted: number[];
+            /** Actual */
+            actual: number[];
+            /** Quantiles */
+            quantiles: number[];
+            /** Mean */
+            mean: number;
+            /** Rows */
+            rows: number;
+        };
+        /** ReuseQuery */
+        ReuseQuery: {
+            /**
+             * Reuse
+             * @description An existing problem of the same brief and code serves again.
+             * @default false
+             */
+            reuse?: boolean;
+        };
+        /** RuleSetting */
+        RuleSetting: {
+            /** Name */
+            name: string;
+            /** Default */
+            default: number;
+            /** Sentence */
+            sentence: string;
+        };
+        /**
+         * RuleView
+         * @description A rule of early stopping, what may grow under it, and its settings.
+         */
+        RuleView: {
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Sentence */
+            sentence: string;
+            /** Resources */
+            resources: string[];
+            /** Settings */
+            settings: components["schemas"]["RuleSetting"][];
+        };
+        /**
+         * RungView
+         * @description Who came to a rung, and what became of them there.
+         */
+        RungView: {
+            /** Bracket */
+            bracket: number;
+            /** Rung */
+            rung: number;
+            /** Level */
+            level: number;
+            /** Reached */
+            reached: number;
+            /** Done */
+            done: number;
+            /** Parked */
+            parked: number;
+            /** Ended Early */
+            ended_early: number;
+            /** Running */
+            running: number;
+        };
+        /**
+         * SafetyRequest
+         * @description How many pruned trials are run in full.
+         */
+        SafetyRequest: {
+            /**
+             * Trials
+             * @default 5
+             */
+            trials?: number;
+        };
+        /**
+         * SafetyView
+         * @description Pruned trials that were run in full: `wrong` would have won, `close` were within one standard error of the best.
+         *
+         *     `at_most` bounds the share of wrong prunings with 95 % confidence.
+         */
+        SafetyView: {
+            /** Ended Early */
+            ended_early: number;
+            /** Checked */
+            checked: number;
+            /** Running */
+            running: number;
+            /** Wrong */
+            wrong: number;
+            /** Close */
+            close: number;
+            /** At Most */
+            at_most: number | null;
+            /** Best */
+            best: number | null;
+            /** Trials */
+            trials: components["schemas"]["RecheckedView"][];
+        };
+        /**
+         * SaidView
+         * @description Something that the trials say, and what would follow from it.
+         */
+        SaidView: {
+            /** Code */
+            code: string;
+            /** Sentence */
+            sentence: string;
+            /** Names */
+            names: string[];
+            /**
+             * Trials
+             * @description Ids of the trials behind it.
+             */
+            trials: number[];
+            /**
+             * Lines
+             * @description Lines of the space that Apply changes.
+             */
+            lines: components["schemas"]["LineChange"][];
+            /**
+             * Requirements
+             * @description What Apply adds to the space as a requirement.
+             */
+            requirements: string[];
+            /**
+             * Plan
+             * @description Plan keys that Apply changes.
+             */
+            plan: {
+                [key: string]: boolean | number | string;
+            };
+        };
+        /**
+         * SearchChanged
+         * @description A search, baseline run, re-judging or safety check began or changed its state; `reason` is a sentence.
+         */
+        SearchChanged: {
+            /** Problem Id */
+            problem_id: number;
+            /**
+             * Run
+             * @enum {string}
+             */
+            run: "search" | "re-judge" | "safety check" | "baselines" | "face-off";
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "draft" | "running" | "paused" | "finished" | "stopped" | "failed";
+            /** Reason */
+            reason: string;
+            /** Active Seconds */
+            active_seconds: number;
+            /** Workers */
+            workers: number;
+        };
+        /** SearchEntry */
+        SearchEntry: {
+            /** Id */
+            id: number;
+            /** At */
+            at: number;
+            /** Search Id */
+            search_id: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "search";
+            data: components["schemas"]["SearchChanged"];
+        };
+        /**
+         * SearchRequest
+         * @description A search in an existing problem.
+         */
+        SearchRequest: {
+            /**
+             * Learner
+             * @description A learner, or several; empty where a problem has but one thing to configure.
+             * @default
+             */
+            learner?: string;
+            /**
+             * Space
+             * @description Space notation; the learner's default space when left out.
+             * @default null
+             */
+            space?: string | null;
+            /**
+             * @default {
+             *       "strategy": "automatic",
+             *       "strategy settings": {},
+             *       "early stopping": "none",
+             *       "stopping": {},
+             *       "trials": 60,
+             *       "minutes": null,
+             *       "target score": null,
+             *       "no gain in": null,
+             *       "limits": null,
+             *       "against": null,
+             *       "workers": null,
+             *       "seed": 1,
+             *       "starts": [],
+             *       "from decisions": [],
+             *       "warm start": "none",
+             *       "fit seconds": 600,
+             *       "trial seconds": null,
+             *       "checkpoint mb": 2048,
+             *       "memory mb": null,
+             *       "prefix mb": 512
+             *     }
+             */
+            plan?: components["schemas"]["SettingsRequest"];
+            /**
+             * Overrides
+             * @description What was changed for this launch alone, as key=value; kept with the search.
+             * @default []
+             */
+            overrides?: string[];
+        };
+        /**
+         * SearchView
+         * @description `keeping` is how many scored trials keep all limits, null without limits; `asked` is the plan as it was asked for, to begin the next one with; `baseline` is the best of the problem.
+         */
+        SearchView: {
+            /** Id */
+            id: number;
+            /** Problem Id */
+            problem_id: number;
+            /** Number */
+            number: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "search" | "re-judge" | "safety check" | "baselines" | "face-off";
+            /** Folds */
+            folds: number;
+            /** Learner */
+            learner: string;
+            /** Space */
+            space: string;
+            /** Parameters */
+            parameters: {
+                [key: string]: unknown;
+            }[];
+            /** Configurations */
+            configurations: number | null;
+            /** Strategy */
+            strategy: string;
+            /** Chosen By */
+            chosen_by: string;
+            /** Strategy Reason */
+            strategy_reason: string;
+            /** Strategy Settings */
+            strategy_settings: {
+                [key: string]: boolean | number | string;
+            };
+            /** Overrides */
+            overrides: string[];
+            /** Warm Start */
+            warm_start: string | number[];
+            /** Target Score */
+            target_score: number | null;
+            /** No Gain In */
+            no_gain_in: number | null;
+            /** Limits */
+            limits: components["schemas"]["LimitView"][];
+            /** Keeping */
+            keeping: number | null;
+            /**
+             * Against
+             * @description What the score is weighed against; empty where it decides alone.
+             */
+            against: components["schemas"]["AimView"][];
+            /** Early Stopping */
+            early_stopping: string;
+            stopping: components["schemas"]["StoppingView"];
+            /** Budget Trials */
+            budget_trials: number;
+            /** Budget Minutes */
+            budget_minutes: number | null;
+            asked: components["schemas"]["AskedView"];
+            /** Seed */
+            seed: number;
+            /** Workers */
+            workers: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "draft" | "running" | "paused" | "finished" | "stopped" | "failed";
+            /** Reason */
+            reason: string;
+            /** Halted */
+            halted: string | null;
+            /** Waits For */
+            waits_for: string;
+            /** Created At */
+            created_at: number;
+            /** Ended At */
+            ended_at: number | null;
+            /** Active Seconds */
+            active_seconds: number;
+            /** Busy Seconds */
+            busy_seconds: number;
+            /** Seconds Left */
+            seconds_left: number | null;
+            trials: components["schemas"]["Counts"];
+            /** Budgeted */
+            budgeted: number;
+            /** By Hand */
+            by_hand: number;
+            fits: components["schemas"]["FitCounts"];
+            best: components["schemas"]["BestView"] | null;
+            baseline: components["schemas"]["BestView"] | null;
+            /** Newest Entry */
+            newest_entry: number;
+        };
+        /** SettingView */
+        SettingView: {
+            /** Name */
+            name: string;
+            /** Sentence */
+            sentence: string;
+            /** Default */
+            default: boolean | number | string;
+            /** Domain */
+            domain: string;
+            /** Limits */
+            limits: string;
+            /** Cost */
+            cost: string;
+            /** Tasks */
+            tasks: string[];
+            /**
+             * Part
+             * @enum {string}
+             */
+            part: "learner" | "preparation";
+            /** Cheap */
+            cheap: boolean | number | string;
+            /** Line */
+            line: string;
+        };
+        /**
+         * SettingsRequest
+         * @description The budget and manner of a search. Of several budgets the first that is reached ends it.
+         */
+        SettingsRequest: {
+            /**
+             * Strategy
+             * @default automatic
+             */
+            strategy?: string;
+            /**
+             * Strategy Settings
+             * @description Settings of the strategy, such as 'interval' of population training.
+             * @default {}
+             */
+            "strategy settings"?: {
+                [key: string]: number | string;
+            };
+            /**
+             * Early Stopping
+             * @description The rule that ends weak trials; 'automatic' picks one and says why.
+             * @default none
+             */
+            "early stopping"?: string;
+            /**
+             * Stopping
+             * @description Settings of the rule; 'resource' and 'most' say what grows.
+             * @default {}
+             */
+            stopping?: {
+                [key: string]: number | string;
+            };
+            /**
+             * Trials
+             * @description Configurations to try; the baseline comes on top.
+             * @default 60
+             */
+            trials?: number;
+            /**
+             * Minutes
+             * @description No further trial begins after this running time.
+             * @default null
+             */
+            minutes?: number | null;
+            /**
+             * Target Score
+             * @description No further trial begins once a trial's mean score is this good.
+             * @default null
+             */
+            "target score"?: number | null;
+            /**
+             * No Gain In
+             * @description No further trial begins after so many trials without a better one.
+             * @default null
+             */
+            "no gain in"?: number | null;
+            /**
+             * Limits
+             * @description What a trial has to keep to count as the best, such as 'predict ms <= 5'; the brief's where left out.
+             * @default null
+             */
+            limits?: string[] | null;
+            /**
+             * Against
+             * @description What the score is weighed against, up to two; the brief's where left out, [] for nothing.
+             * @default null
+             */
+            against?: string[] | null;
+            /**
+             * Workers
+             * @description Worker processes; all cores by default.
+             * @default null
+             */
+            workers?: number | null;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed?: number;
+            /**
+             * Starts
+             * @description Configurations to try first; what they leave out starts in its usual place.
+             * @default []
+             */
+            starts?: {
+                [key: string]: boolean | number | string;
+            }[];
+            /**
+             * From Decisions
+             * @description Ids of decisions whose configurations are tried first, also of other problems.
+             * @default []
+             */
+            "from decisions"?: number[];
+            /**
+             * Warm Start
+             * @description Whose trials are known from the start: 'none', 'all', or numbers of searches.
+             * @default none
+             */
+            "warm start"?: ("none" | "all") | number[];
+            /**
+             * Fit Seconds
+             * @description Wall-clock limit of one fit.
+             * @default 600
+             */
+            "fit seconds"?: number;
+            /**
+             * Trial Seconds
+             * @description What all fits of a trial may take together; past it the trial fails.
+             * @default null
+             */
+            "trial seconds"?: number | null;
+            /**
+             * Checkpoint Mb
+             * @description Disk that the checkpoints of parked trials may take; past it the weakest lose theirs.
+             * @default 2048
+             */
+            "checkpoint mb"?: number;
+            /**
+             * Memory Mb
+             * @description What one worker may allocate.
+             * @default null
+             */
+            "memory mb"?: number | null;
+            /**
+             * Prefix Mb
+             * @description What prepared rows that trials share may take, in memory and on disk.
+             * @default 512
+             */
+            "prefix mb"?: number;
+        };
+        /**
+         * ShareView
+         * @description A share of the score's variance, from 0 to 1; nine times out of ten the truth lies between `low` and `high`.
+         */
+        ShareView: {
+            /** Share */
+            share: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+        };
+        /**
+         * ShortlistRequest
+         * @description Puts trials on the shortlist by rule; those that stand on it already stay, unless it is to be emptied.
+         */
+        ShortlistRequest: {
+            /**
+             * By
+             * @description What the rules choose; all within one standard error of the leader; all that the comparison gives 5 % or more not to be worse; the trade-off front; or nothing: empty the shortlist.
+             * @enum {string}
+             */
+            by: "rules" | "one standard error" | "indistinguishable" | "front" | "nothing";
+            /**
+             * @default {
+             *       "top": 10,
+             *       "cost": "fit seconds",
+             *       "region": null,
+             *       "beside": null,
+             *       "weights": "",
+             *       "limit_on": null,
+             *       "limit": null,
+             *       "search": null
+             *     }
+             */
+            weighing?: components["schemas"]["FinalistsQuery"];
+        };
+        /** ShortlistView */
+        ShortlistView: {
+            /** Shortlisted */
+            shortlisted: number;
+        };
+        /** SideView */
+        SideView: {
+            /** Name */
+            name: string;
+            /** Options */
+            options: boolean;
+            /** Positions */
+            positions: number[];
+            /** Values */
+            values: (boolean | number | string)[];
+        };
+        /** SpaceChange */
+        SpaceChange: {
+            /** Name */
+            name: string;
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "same" | "changed" | "added" | "removed";
+            /** Before */
+            before: string | null;
+            /** After */
+            after: string | null;
+        };
+        /**
+         * SpaceRequest
+         * @description A space as text or as its JSON form; with neither, the default space: of the learner in general, or for a problem as it is.
+         */
+        SpaceRequest: {
+            /**
+             * Learner
+             * @default
+             */
+            learner?: string;
+            /**
+             * Task
+             * @default
+             */
+            task?: string;
+            /**
+             * Problem
+             * @description Whose space it is: its task counts, and what is known of its rows; of own code, also its settings.
+             * @default null
+             */
+            problem?: number | null;
+            /**
+             * Text
+             * @default null
+             */
+            text?: string | null;
+            /**
+             * Parameters
+             * @description The JSON form; see docs/space.schema.json.
+             * @default null
+             */
+            parameters?: {
+                [key: string]: unknown;
+            }[] | null;
+        };
+        /**
+         * SpaceView
+         * @description A space in both its forms, or the mistake that keeps it from being one.
+         */
+        SpaceView: {
+            /** Text */
+            text: string;
+            /** Parameters */
+            parameters: {
+                [key: string]: unknown;
+            }[] | null;
+            /** Configurations */
+            configurations: number | null;
+            /** At Most */
+            at_most: number | null;
+            /** Grid */
+            grid: number | null;
+            /** Parents */
+            parents: {
+                [key: string]: string;
+            };
+            /** Draws */
+            draws: {
+                [key: string]: (boolean | number | string)[];
+            };
+            /** Error */
+            error: string | null;
+            /** Line */
+            line: number | null;
+            /** Column */
+            column: number | null;
+        };
+        /**
+         * SpendingView
+         * @description Searches of a problem side by side.
+         */
+        SpendingView: {
+            /** Baseline */
+            baseline: number | null;
+            /** Searches */
+            searches: components["schemas"]["SpentView"][];
+        };
+        /**
+         * SpentView
+         * @description What one search made of its time.
+         */
+        SpentView: {
+            /** Search Id */
+            search_id: number;
+            /** Number */
+            number: number;
+            /** Strategy */
+            strategy: string;
+            /** Early Stopping */
+            early_stopping: string;
+            /** Workers */
+            workers: number;
+            /** Best */
+            best: number | null;
+            /** Trials */
+            trials: number;
+            /** Fits */
+            fits: number;
+            /** Seconds */
+            seconds: number;
+            /**
+             * Near After
+             * @description Trials, fits and seconds until one came within a quarter of the way from the median of the problem to its best.
+             */
+            near_after: number[] | null;
+            /**
+             * Far Share
+             * @description Share of the seconds spent on trials that never came near.
+             */
+            far_share: number;
+            /**
+             * Blind Share
+             * @description Share of the trials not yet known when one was proposed, on average.
+             */
+            blind_share: number;
+            /**
+             * Rises
+             * @description Where the best rose: trials, fits and seconds by then, and the score.
+             */
+            rises: number[][];
+        };
+        /** SplitPart */
+        SplitPart: {
+            /** Name */
+            name: string;
+            /** Rows */
+            rows: number;
+            /** Learnt */
+            learnt: number;
+            /** Balance */
+            balance: number[];
+        };
+        /** SplitView */
+        SplitView: {
+            /** Parts */
+            parts: components["schemas"]["SplitPart"][];
+            /** Unused */
+            unused: number;
+            /** Only Learnt */
+            only_learnt: number;
+            /** Stripe */
+            stripe: number[];
+            /**
+             * Stripe By
+             * @enum {string}
+             */
+            stripe_by: "file" | "time";
+        };
+        /**
+         * StandingView
+         * @description What an entrant came to.
+         */
+        StandingView: {
+            /** Strategy */
+            strategy: string;
+            /** Early Stopping */
+            early_stopping: string;
+            /** Workers */
+            workers: number;
+            /**
+             * Done
+             * @description Repeats that have ended.
+             */
+            done: number;
+            by_trials: components["schemas"]["FaceLineView"];
+            by_seconds: components["schemas"]["FaceLineView"];
+            /** Finals */
+            finals: number[];
+            /** Mean */
+            mean: number | null;
+            /** Error */
+            error: number | null;
+            /** Spread */
+            spread: number | null;
+            /**
+             * Beats
+             * @description Share of repeats in which it ended ahead of each entrant; null against itself.
+             */
+            beats: (number | null)[];
+            /**
+             * To Level
+             * @description Median seconds to the level that every entrant reaches.
+             */
+            to_level: number | null;
+            /**
+             * Grounded
+             * @description Share of its time in trials that never left the ground.
+             */
+            grounded: number;
+        };
+        /** StateRequest */
+        StateRequest: {
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "running" | "paused" | "stopped";
+        };
+        /**
+         * StepView
+         * @description A change on the way from the usual settings to the best trial.
+         */
+        StepView: {
+            /** Changed */
+            changed: components["schemas"]["ChangedView"][];
+            /** Configuration */
+            configuration: {
+                [key: string]: boolean | number | string;
+            };
+            /**
+             * Score
+             * @description The model's, after it.
+             */
+            score: number;
+            /**
+             * Gain
+             * @description By how much it is better than before; negative where it is worse.
+             */
+            gain: number;
+            /**
+             * Error
+             * @description One standard deviation of the gain.
+             */
+            error: number;
+            /**
+             * Measured
+             * @description The score of a trial of exactly this configuration, where there is one.
+             */
+            measured: number | null;
+            /** Measured Error */
+            measured_error: number | null;
+            /** Trial Id */
+            trial_id: number | null;
+        };
+        /**
+         * StoppingView
+         * @description Early stopping as it was resolved: rule, why, what grows, and the amounts at which verdicts fall.
+         */
+        StoppingView: {
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Reason */
+            reason: string;
+            /** Resource */
+            resource: string;
+            /** Levels */
+            levels: number[];
+            /** Settings */
+            settings: {
+                [key: string]: boolean | number | string;
+            };
+        };
+        /** StrategyView */
+        StrategyView: {
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Sentence */
+            sentence: string;
+            /** Settings */
+            settings: components["schemas"]["RuleSetting"][];
+            /** Continues */
+            continues: boolean;
+        };
+        /**
+         * Suggestion
+         * @description What a rule chooses; `label` is the rule in the words of the metric, as *lowest mean* where smaller is better.
+         */
+        Suggestion: {
+            /** Rule */
+            rule: string;
+            /** Label */
+            label: string;
+            /** Trial Id */
+            trial_id: number;
+            /** Reason */
+            reason: string;
+        };
+        /**
+         * SummaryView
+         * @description What `pellux run --json` ends with.
+         */
+        SummaryView: {
             [key: string]: unknown;
-          }[]
-        | null;
+        };
+        /**
+         * SurfacePoint
+         * @description A trial on it; id 0 for a result from elsewhere.
+         */
+        SurfacePoint: {
+            /** Id */
+            id: number;
+            /** At */
+            at: number[];
+            /** Score */
+            score: number;
+        };
+        /**
+         * SurfaceRequest
+         * @description Two settings, and what the others are.
+         */
+        SurfaceRequest: {
+            /** Across */
+            across: string;
+            /** Down */
+            down: string;
+            /**
+             * Others
+             * @default near the best
+             * @enum {string}
+             */
+            others?: "near the best" | "averaged";
+        };
+        /**
+         * SurfaceShown
+         * @description The score over two settings, as the model has it; rows go down, columns across.
+         */
+        SurfaceShown: {
+            across: components["schemas"]["SideView"];
+            down: components["schemas"]["SideView"];
+            /** Mean */
+            mean: number[][];
+            /** Deviation */
+            deviation: number[][];
+            /** Explained */
+            explained: number;
+            /** Covered */
+            covered: number;
+            /** Points */
+            points: components["schemas"]["SurfacePoint"][];
+        };
+        /**
+         * SurfaceView
+         * @description `surface` is null while it is computed, and where the trials say too little.
+         */
+        SurfaceView: {
+            /** State */
+            state: string;
+            /** Message */
+            message: string;
+            surface: components["schemas"]["SurfaceShown"] | null;
+        };
+        /**
+         * TakeRequest
+         * @description How many fits, for how long each without a sign of life, and who takes them.
+         */
+        TakeRequest: {
+            /**
+             * Count
+             * @default 1
+             */
+            count?: number;
+            /**
+             * Seconds
+             * @description A lease that is not kept alive for so long is lost, and its fit handed out again.
+             * @default 60
+             */
+            seconds?: number;
+            /**
+             * Holder
+             * @default
+             */
+            holder?: string;
+            /**
+             * Wait
+             * @description How long to wait for fits when none is ready.
+             * @default 1
+             */
+            wait?: number;
+        };
+        /**
+         * TakeawayFile
+         * @description A file of a decision: ready, being made, or with the reason why there is none.
+         */
+        TakeawayFile: {
+            /** Name */
+            name: string;
+            /** Sentence */
+            sentence: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "ready" | "making" | "none";
+            /** Message */
+            message: string;
+            /** Bytes */
+            bytes: number | null;
+        };
+        /**
+         * TogetherView
+         * @description What two settings do together beyond what each does.
+         */
+        TogetherView: {
+            /** Names */
+            names: string[];
+            beyond: components["schemas"]["ShareView"];
+            /** @description The same, as long as the score is within its best quarter. */
+            among_good: components["schemas"]["ShareView"];
+        };
+        /** TokenQuery */
+        TokenQuery: {
+            /**
+             * Token
+             * @description Under which the progress can be asked for.
+             * @default
+             */
+            token?: string;
+        };
+        /** TreeNode */
+        TreeNode: {
+            /** Rows */
+            rows: number;
+            /** Value */
+            value: number | null;
+            /** Shares */
+            shares: number[] | null;
+            /** Question */
+            question: string | null;
+            /** Hidden */
+            hidden: number;
+            /** @default null */
+            yes?: components["schemas"]["TreeNode"] | null;
+            /** @default null */
+            no?: components["schemas"]["TreeNode"] | null;
+        };
+        /** TreeView */
+        TreeView: {
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "running" | "done" | "failed";
+            /** Message */
+            message: string;
+            /** Created At */
+            created_at: number;
+            /** Ended At */
+            ended_at: number | null;
+            /** Leaves */
+            leaves: number;
+            /** Depth */
+            depth: number;
+            /** Classes */
+            classes: string[];
+            root: components["schemas"]["TreeNode"] | null;
+        };
+        /**
+         * TrialChanged
+         * @description A trial as it is now, but for what people wrote to it; `reason` is a sentence, `reason_code` what it says.
+         */
+        TrialChanged: {
+            /** Id */
+            id: number;
+            /** Number */
+            number: number;
+            /** Origin */
+            origin: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "due" | "running" | "parked" | "scored" | "ended early" | "failed" | "withdrawn";
+            /** Reason */
+            reason: string;
+            /** Reason Code */
+            reason_code: string;
+            /** Configuration */
+            configuration: {
+                [key: string]: boolean | number | string;
+            };
+            /** Scores */
+            scores: (number | null)[];
+            /** Mean */
+            mean: number | null;
+            /** Standard Error */
+            standard_error: number | null;
+            /** Seconds */
+            seconds: number;
+            /** Seen */
+            seen: number;
+            /** Pending */
+            pending: number;
+            /** Created At */
+            created_at: number;
+            /** Ended At */
+            ended_at: number | null;
+            /** Bracket */
+            bracket: number;
+            /** Rung */
+            rung: number;
+            /** Best Iteration */
+            best_iteration: number | null;
+            /** Parent */
+            parent: number | null;
+            /** Member */
+            member: number;
+            /** Share */
+            share: number;
+            /** Measured */
+            measured: {
+                [key: string]: number;
+            } | null;
+            /** Keeps */
+            keeps: boolean | null;
+        };
+        /** TrialDetail */
+        TrialDetail: {
+            /** Id */
+            id: number;
+            /** Search Id */
+            search_id: number;
+            /** Number */
+            number: number;
+            /** Origin */
+            origin: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "due" | "running" | "parked" | "scored" | "ended early" | "failed" | "withdrawn";
+            /** Reason */
+            reason: string;
+            /** Reason Code */
+            reason_code: string;
+            /** Configuration */
+            configuration: {
+                [key: string]: boolean | number | string;
+            };
+            /** Scores */
+            scores: (number | null)[];
+            /** Mean */
+            mean: number | null;
+            /** Standard Error */
+            standard_error: number | null;
+            /** Seconds */
+            seconds: number;
+            /** Seen */
+            seen: number;
+            /** Pending */
+            pending: number;
+            /** Created At */
+            created_at: number;
+            /** Ended At */
+            ended_at: number | null;
+            /** Note */
+            note: string;
+            /** Tags */
+            tags: string[];
+            /** Shortlisted */
+            shortlisted: boolean;
+            /** Bracket */
+            bracket: number;
+            /** Rung */
+            rung: number;
+            /** Best Iteration */
+            best_iteration: number | null;
+            /** Parent */
+            parent: number | null;
+            /** Member */
+            member: number;
+            /** Share */
+            share: number;
+            /**
+             * Measured
+             * @description Means over folds of the quantities that its search has limits on, or weighs the score against.
+             */
+            measured: {
+                [key: string]: number;
+            } | null;
+            /**
+             * Keeps
+             * @description Whether it keeps all limits of its search; null where there are none.
+             */
+            keeps: boolean | null;
+            /** Limits */
+            limits: components["schemas"]["KeptLimit"][];
+            /** Search Number */
+            search_number: number;
+            /** Problem Id */
+            problem_id: number;
+            /** Learner */
+            learner: string;
+            /** Metric Label */
+            metric_label: string;
+            /** Seed */
+            seed: number;
+            /** Fits */
+            fits: components["schemas"]["FitDetail"][];
+            baseline: components["schemas"]["TrialRow"] | null;
+            best: components["schemas"]["TrialRow"] | null;
+            /** Defaults */
+            defaults: {
+                [key: string]: boolean | number | string;
+            };
+            /** Data Hash */
+            data_hash: string | null;
+            /** Folds Hash */
+            folds_hash: string | null;
+            /** Versions */
+            versions: {
+                [key: string]: string;
+            };
+            /** Source Id */
+            source_id: number | null;
+            /** Final */
+            final: {
+                [key: string]: unknown;
+            };
+            /** Counter */
+            counter: string | null;
+            /** Curves */
+            curves: components["schemas"]["FoldCurve"][];
+            /**
+             * Command
+             * @description Of a program: the command that runs this trial, as it is typed; empty for all else.
+             */
+            command: string[];
+            /** Kept */
+            kept: components["schemas"]["KeptFile"][];
+        };
+        /** TrialEntry */
+        TrialEntry: {
+            /** Id */
+            id: number;
+            /** At */
+            at: number;
+            /** Search Id */
+            search_id: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "trial";
+            data: components["schemas"]["TrialChanged"];
+        };
+        /**
+         * TrialPage
+         * @description `settings` are the parameters of the spaces that the trials are of.
+         */
+        TrialPage: {
+            /** Total */
+            total: number;
+            /** Offset */
+            offset: number;
+            /** Trials */
+            trials: components["schemas"]["PagedTrial"][];
+            /** Settings */
+            settings: string[];
+        };
+        /** TrialRow */
+        TrialRow: {
+            /** Id */
+            id: number;
+            /** Search Id */
+            search_id: number;
+            /** Number */
+            number: number;
+            /** Origin */
+            origin: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "due" | "running" | "parked" | "scored" | "ended early" | "failed" | "withdrawn";
+            /** Reason */
+            reason: string;
+            /** Reason Code */
+            reason_code: string;
+            /** Configuration */
+            configuration: {
+                [key: string]: boolean | number | string;
+            };
+            /** Scores */
+            scores: (number | null)[];
+            /** Mean */
+            mean: number | null;
+            /** Standard Error */
+            standard_error: number | null;
+            /** Seconds */
+            seconds: number;
+            /** Seen */
+            seen: number;
+            /** Pending */
+            pending: number;
+            /** Created At */
+            created_at: number;
+            /** Ended At */
+            ended_at: number | null;
+            /** Note */
+            note: string;
+            /** Tags */
+            tags: string[];
+            /** Shortlisted */
+            shortlisted: boolean;
+            /** Bracket */
+            bracket: number;
+            /** Rung */
+            rung: number;
+            /** Best Iteration */
+            best_iteration: number | null;
+            /** Parent */
+            parent: number | null;
+            /** Member */
+            member: number;
+            /** Share */
+            share: number;
+            /**
+             * Measured
+             * @description Means over folds of the quantities that its search has limits on, or weighs the score against.
+             */
+            measured: {
+                [key: string]: number;
+            } | null;
+            /**
+             * Keeps
+             * @description Whether it keeps all limits of its search; null where there are none.
+             */
+            keeps: boolean | null;
+        };
+        /** TrialStateRequest */
+        TrialStateRequest: {
+            /**
+             * State
+             * @constant
+             */
+            state: "withdrawn";
+        };
+        /** TrustView */
+        TrustView: {
+            /** Allowed */
+            allowed: string[];
+        };
+        /**
+         * TryRequest
+         * @description A trial by hand; settings left out take the learner's defaults.
+         */
+        TryRequest: {
+            /** Configuration */
+            configuration: {
+                [key: string]: boolean | number | string;
+            };
+        };
+        /** WorkersRequest */
+        WorkersRequest: {
+            /** Count */
+            count: number;
+        };
+        /** WorkspaceView */
+        WorkspaceView: {
+            /** Version */
+            version: string;
+            /** Name */
+            name: string;
+            /** Cores */
+            cores: number;
+            /** Busy Workers */
+            busy_workers: number;
+            /** Workers */
+            workers: number;
+            /** Fits Per Minute */
+            fits_per_minute: number;
+            /** Running */
+            running: number[];
+            /** Not Trusted */
+            not_trusted: string[];
+            /** Logged In */
+            logged_in: boolean;
+        };
     };
-    /**
-     * SpaceView
-     * @description A space in both its forms, or the mistake that keeps it from being one.
-     */
-    SpaceView: {
-      /** Text */
-      text: string;
-      /** Parameters */
-      parameters:
-        | {
-            [key: string]: unknown;
-          }[]
-        | null;
-      /** Configurations */
-      configurations: number | null;
-      /** At Most */
-      at_most: number | null;
-      /** Grid */
-      grid: number | null;
-      /** Parents */
-      parents: {
-        [key: string]: string;
-      };
-      /** Draws */
-      draws: {
-        [key: string]: (boolean | number | string)[];
-      };
-      /** Error */
-      error: string | null;
-      /** Line */
-      line: number | null;
-      /** Column */
-      column: number | null;
-    };
-    /**
-     * SpendingView
-     * @description Searches of a problem side by side.
-     */
-    SpendingView: {
-      /** Baseline */
-      baseline: number | null;
-      /** Searches */
-      searches: components["schemas"]["SpentView"][];
-    };
-    /**
-     * SpentView
-     * @description What one search made of its time.
-     */
-    SpentView: {
-      /** Search Id */
-      search_id: number;
-      /** Number */
-      number: number;
-      /** Strategy */
-      strategy: string;
-      /** Early Stopping */
-      early_stopping: string;
-      /** Workers */
-      workers: number;
-      /** Best */
-      best: number | null;
-      /** Trials */
-      trials: number;
-      /** Fits */
-      fits: number;
-      /** Seconds */
-      seconds: number;
-      /**
-       * Near After
-       * @description Trials, fits and seconds until one came within a quarter of the way from the median of the problem to its best.
-       */
-      near_after: number[] | null;
-      /**
-       * Far Share
-       * @description Share of the seconds spent on trials that never came near.
-       */
-      far_share: number;
-      /**
-       * Blind Share
-       * @description Share of the trials not yet known when one was proposed, on average.
-       */
-      blind_share: number;
-      /**
-       * Rises
-       * @description Where the best rose: trials, fits and seconds by then, and the score.
-       */
-      rises: number[][];
-    };
-    /** SplitPart */
-    SplitPart: {
-      /** Name */
-      name: string;
-      /** Rows */
-      rows: number;
-      /** Learnt */
-      learnt: number;
-      /** Balance */
-      balance: number[];
-    };
-    /** SplitView */
-    SplitView: {
-      /** Parts */
-      parts: components["schemas"]["SplitPart"][];
-      /** Unused */
-      unused: number;
-      /** Only Learnt */
-      only_learnt: number;
-      /** Stripe */
-      stripe: number[];
-      /**
-       * Stripe By
-       * @enum {string}
-       */
-      stripe_by: "file" | "time";
-    };
-    /**
-     * StandingView
-     * @description What an entrant came to.
-     */
-    StandingView: {
-      /** Strategy */
-      strategy: string;
-      /** Early Stopping */
-      early_stopping: string;
-      /** Workers */
-      workers: number;
-      /**
-       * Done
-       * @description Repeats that have ended.
-       */
-      done: number;
-      by_trials: components["schemas"]["FaceLineView"];
-      by_seconds: components["schemas"]["FaceLineView"];
-      /** Finals */
-      finals: number[];
-      /** Mean */
-      mean: number | null;
-      /** Error */
-      error: number | null;
-      /** Spread */
-      spread: number | null;
-      /**
-       * Beats
-       * @description Share of repeats in which it ended ahead of each entrant; null against itself.
-       */
-      beats: (number | null)[];
-      /**
-       * To Level
-       * @description Median seconds to the level that every entrant reaches.
-       */
-      to_level: number | null;
-      /**
-       * Grounded
-       * @description Share of its time in trials that never left the ground.
-       */
-      grounded: number;
-    };
-    /** StateRequest */
-    StateRequest: {
-      /**
-       * State
-       * @enum {string}
-       */
-      state: "running" | "paused" | "stopped";
-    };
-    /**
-     * StepView
-     * @description A change on the way from the usual settings to the best trial.
-     */
-    StepView: {
-      /** Changed */
-      changed: components["schemas"]["ChangedView"][];
-      /** Configuration */
-      configuration: {
-        [key: string]: boolean | number | string;
-      };
-      /**
-       * Score
-       * @description The model's, after it.
-       */
-      score: number;
-      /**
-       * Gain
-       * @description By how much it is better than before; negative where it is worse.
-       */
-      gain: number;
-      /**
-       * Error
-       * @description One standard deviation of the gain.
-       */
-      error: number;
-      /**
-       * Measured
-       * @description The score of a trial of exactly this configuration, where there is one.
-       */
-      measured: number | null;
-      /** Measured Error */
-      measured_error: number | null;
-      /** Trial Id */
-      trial_id: number | null;
-    };
-    /**
-     * StoppingView
-     * @description Early stopping as it was resolved: rule, why, what grows, and the amounts at which verdicts fall.
-     */
-    StoppingView: {
-      /** Key */
-      key: string;
-      /** Label */
-      label: string;
-      /** Reason */
-      reason: string;
-      /** Resource */
-      resource: string;
-      /** Levels */
-      levels: number[];
-      /** Settings */
-      settings: {
-        [key: string]: boolean | number | string;
-      };
-    };
-    /** StrategyView */
-    StrategyView: {
-      /** Key */
-      key: string;
-      /** Label */
-      label: string;
-      /** Sentence */
-      sentence: string;
-      /** Settings */
-      settings: components["schemas"]["RuleSetting"][];
-      /** Continues */
-      continues: boolean;
-    };
-    /**
-     * Suggestion
-     * @description What a rule chooses; `label` is the rule in the words of the metric, as *lowest mean* where smaller is better.
-     */
-    Suggestion: {
-      /** Rule */
-      rule: string;
-      /** Label */
-      label: string;
-      /** Trial Id */
-      trial_id: number;
-      /** Reason */
-      reason: string;
-    };
-    /**
-     * SummaryView
-     * @description What `pellux run --json` ends with.
-     */
-    SummaryView: {
-      [key: string]: unknown;
-    };
-    /**
-     * SurfacePoint
-     * @description A trial on it; id 0 for a result from elsewhere.
-     */
-    SurfacePoint: {
-      /** Id */
-      id: number;
-      /** At */
-      at: number[];
-      /** Score */
-      score: number;
-    };
-    /**
-     * SurfaceRequest
-     * @description Two settings, and what the others are.
-     */
-    SurfaceRequest: {
-      /** Across */
-      across: string;
-      /** Down */
-      down: string;
-      /**
-       * Others
-       * @default near the best
-       * @enum {string}
-       */
-      others?: "near the best" | "averaged";
-    };
-    /**
-     * SurfaceShown
-     * @description The score over two settings, as the model has it; rows go down, columns across.
-     */
-    SurfaceShown: {
-      across: components["schemas"]["SideView"];
-      down: components["schemas"]["SideView"];
-      /** Mean */
-      mean: number[][];
-      /** Deviation */
-      deviation: number[][];
-      /** Explained */
-      explained: number;
-      /** Covered */
-      covered: number;
-      /** Points */
-      points: components["schemas"]["SurfacePoint"][];
-    };
-    /**
-     * SurfaceView
-     * @description `surface` is null while it is computed, and where the trials say too little.
-     */
-    SurfaceView: {
-      /** State */
-      state: string;
-      /** Message */
-      message: string;
-      surface: components["schemas"]["SurfaceShown"] | null;
-    };
-    /**
-     * TakeRequest
-     * @description How many fits, for how long each without a sign of life, and who takes them.
-     */
-    TakeRequest: {
-      /**
-       * Count
-       * @default 1
-       */
-      count?: number;
-      /**
-       * Seconds
-       * @description A lease that is not kept alive for so long is lost, and its fit handed out again.
-       * @default 60
-       */
-      seconds?: number;
-      /**
-       * Holder
-       * @default
-       */
-      holder?: string;
-      /**
-       * Wait
-       * @description How long to wait for fits when none is ready.
-       * @default 1
-       */
-      wait?: number;
-    };
-    /**
-     * TakeawayFile
-     * @description A file of a decision: ready, being made, or with the reason why there is none.
-     */
-    TakeawayFile: {
-      /** Name */
-      name: string;
-      /** Sentence */
-      sentence: string;
-      /**
-       * State
-       * @enum {string}
-       */
-      state: "ready" | "making" | "none";
-      /** Message */
-      message: string;
-      /** Bytes */
-      bytes: number | null;
-    };
-    /**
-     * TogetherView
-     * @description What two settings do together beyond what each does.
-     */
-    TogetherView: {
-      /** Names */
-      names: string[];
-      beyond: components["schemas"]["ShareView"];
-      /** @description The same, as long as the score is within its best quarter. */
-      among_good: components["schemas"]["ShareView"];
-    };
-    /** TokenQuery */
-    TokenQuery: {
-      /**
-       * Token
-       * @description Under which the progress can be asked for.
-       * @default
-       */
-      token?: string;
-    };
-    /** TreeNode */
-    TreeNode: {
-      /** Rows */
-      rows: number;
-      /** Value */
-      value: number | null;
-      /** Shares */
-      shares: number[] | null;
-      /** Question */
-      question: string | null;
-      /** Hidden */
-      hidden: number;
-      /** @default null */
-      yes?: components["schemas"]["TreeNode"] | null;
-      /** @default null */
-      no?: components["schemas"]["TreeNode"] | null;
-    };
-    /** TreeView */
-    TreeView: {
-      /** Id */
-      id: number;
-      /** Kind */
-      kind: string;
-      /**
-       * State
-       * @enum {string}
-       */
-      state: "running" | "done" | "failed";
-      /** Message */
-      message: string;
-      /** Created At */
-      created_at: number;
-      /** Ended At */
-      ended_at: number | null;
-      /** Leaves */
-      leaves: number;
-      /** Depth */
-      depth: number;
-      /** Classes */
-      classes: string[];
-      root: components["schemas"]["TreeNode"] | null;
-    };
-    /**
-     * TrialChanged
-     * @description A trial as it is now, but for what people wrote to it; `reason` is a sentence, `reason_code` what it says.
-     */
-    TrialChanged: {
-      /** Id */
-      id: number;
-      /** Number */
-      number: number;
-      /** Origin */
-      origin: string;
-      /**
-       * State
-       * @enum {string}
-       */
-      state: "due" | "running" | "parked" | "scored" | "ended early" | "failed" | "withdrawn";
-      /** Reason */
-      reason: string;
-      /** Reason Code */
-      reason_code: string;
-      /** Configuration */
-      configuration: {
-        [key: string]: boolean | number | string;
-      };
-      /** Scores */
-      scores: (number | null)[];
-      /** Mean */
-      mean: number | null;
-      /** Standard Error */
-      standard_error: number | null;
-      /** Seconds */
-      seconds: number;
-      /** Seen */
-      seen: number;
-      /** Pending */
-      pending: number;
-      /** Created At */
-      created_at: number;
-      /** Ended At */
-      ended_at: number | null;
-      /** Bracket */
-      bracket: number;
-      /** Rung */
-      rung: number;
-      /** Best Iteration */
-      best_iteration: number | null;
-      /** Parent */
-      parent: number | null;
-      /** Member */
-      member: number;
-      /** Share */
-      share: number;
-      /** Measured */
-      measured: {
-        [key: string]: number;
-      } | null;
-      /** Keeps */
-      keeps: boolean | null;
-    };
-    /** TrialDetail */
-    TrialDetail: {
-      /** Id */
-      id: number;
-      /** Search Id */
-      search_id: number;
-      /** Number */
-      number: number;
-      /** Origin */
-      origin: string;
-      /**
-       * State
-       * @enum {string}
-       */
-      state: "due" | "running" | "parked" | "scored" | "ended early" | "failed" | "withdrawn";
-      /** Reason */
-      reason: string;
-      /** Reason Code */
-      reason_code: string;
-      /** Configuration */
-      configuration: {
-        [key: string]: boolean | number | string;
-      };
-      /** Scores */
-      scores: (number | null)[];
-      /** Mean */
-      mean: number | null;
-      /** Standard Error */
-      standard_error: number | null;
-      /** Seconds */
-      seconds: number;
-      /** Seen */
-      seen: number;
-      /** Pending */
-      pending: number;
-      /** Created At */
-      created_at: number;
-      /** Ended At */
-      ended_at: number | null;
-      /** Note */
-      note: string;
-      /** Tags */
-      tags: string[];
-      /** Shortlisted */
-      shortlisted: boolean;
-      /** Bracket */
-      bracket: number;
-      /** Rung */
-      rung: number;
-      /** Best Iteration */
-      best_iteration: number | null;
-      /** Parent */
-      parent: number | null;
-      /** Member */
-      member: number;
-      /** Share */
-      share: number;
-      /**
-       * Measured
-       * @description Means over folds of the quantities that its search has limits on, or weighs the score against.
-       */
-      measured: {
-        [key: string]: number;
-      } | null;
-      /**
-       * Keeps
-       * @description Whether it keeps all limits of its search; null where there are none.
-       */
-      keeps: boolean | null;
-      /** Limits */
-      limits: components["schemas"]["KeptLimit"][];
-      /** Search Number */
-      search_number: number;
-      /** Problem Id */
-      problem_id: number;
-      /** Learner */
-      learner: string;
-      /** Metric Label */
-      metric_label: string;
-      /** Seed */
-      seed: number;
-      /** Fits */
-      fits: components["schemas"]["FitDetail"][];
-      baseline: components["schemas"]["TrialRow"] | null;
-      best: components["schemas"]["TrialRow"] | null;
-      /** Defaults */
-      defaults: {
-        [key: string]: boolean | number | string;
-      };
-      /** Data Hash */
-      data_hash: string | null;
-      /** Folds Hash */
-      folds_hash: string | null;
-      /** Versions */
-      versions: {
-        [key: string]: string;
-      };
-      /** Source Id */
-      source_id: number | null;
-      /** Final */
-      final: {
-        [key: string]: unknown;
-      };
-      /** Counter */
-      counter: string | null;
-      /** Curves */
-      curves: components["schemas"]["FoldCurve"][];
-      /**
-       * Command
-       * @description Of a program: the command that runs this trial, as it is typed; empty for all else.
-       */
-      command: string[];
-      /** Kept */
-      kept: components["schemas"]["KeptFile"][];
-    };
-    /** TrialEntry */
-    TrialEntry: {
-      /** Id */
-      id: number;
-      /** At */
-      at: number;
-      /** Search Id */
-      search_id: number | null;
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "trial";
-      data: components["schemas"]["TrialChanged"];
-    };
-    /**
-     * TrialPage
-     * @description `settings` are the parameters of the spaces that the trials are of.
-     */
-    TrialPage: {
-      /** Total */
-      total: number;
-      /** Offset */
-      offset: number;
-      /** Trials */
-      trials: components["schemas"]["PagedTrial"][];
-      /** Settings */
-      settings: string[];
-    };
-    /** TrialRow */
-    TrialRow: {
-      /** Id */
-      id: number;
-      /** Search Id */
-      search_id: number;
-      /** Number */
-      number: number;
-      /** Origin */
-      origin: string;
-      /**
-       * State
-       * @enum {string}
-       */
-      state: "due" | "running" | "parked" | "scored" | "ended early" | "failed" | "withdrawn";
-      /** Reason */
-      reason: string;
-      /** Reason Code */
-      reason_code: string;
-      /** Configuration */
-      configuration: {
-        [key: string]: boolean | number | string;
-      };
-      /** Scores */
-      scores: (number | null)[];
-      /** Mean */
-      mean: number | null;
-      /** Standard Error */
-      standard_error: number | null;
-      /** Seconds */
-      seconds: number;
-      /** Seen */
-      seen: number;
-      /** Pending */
-      pending: number;
-      /** Created At */
-      created_at: number;
-      /** Ended At */
-      ended_at: number | null;
-      /** Note */
-      note: string;
-      /** Tags */
-      tags: string[];
-      /** Shortlisted */
-      shortlisted: boolean;
-      /** Bracket */
-      bracket: number;
-      /** Rung */
-      rung: number;
-      /** Best Iteration */
-      best_iteration: number | null;
-      /** Parent */
-      parent: number | null;
-      /** Member */
-      member: number;
-      /** Share */
-      share: number;
-      /**
-       * Measured
-       * @description Means over folds of the quantities that its search has limits on, or weighs the score against.
-       */
-      measured: {
-        [key: string]: number;
-      } | null;
-      /**
-       * Keeps
-       * @description Whether it keeps all limits of its search; null where there are none.
-       */
-      keeps: boolean | null;
-    };
-    /** TrialStateRequest */
-    TrialStateRequest: {
-      /**
-       * State
-       * @constant
-       */
-      state: "withdrawn";
-    };
-    /** TrustView */
-    TrustView: {
-      /** Allowed */
-      allowed: string[];
-    };
-    /**
-     * TryRequest
-     * @description A trial by hand; settings left out take the learner's defaults.
-     */
-    TryRequest: {
-      /** Configuration */
-      configuration: {
-        [key: string]: boolean | number | string;
-      };
-    };
-    /** WorkersRequest */
-    WorkersRequest: {
-      /** Count */
-      count: number;
-    };
-    /** WorkspaceView */
-    WorkspaceView: {
-      /** Version */
-      version: string;
-      /** Name */
-      name: string;
-      /** Cores */
-      cores: number;
-      /** Busy Workers */
-      busy_workers: number;
-      /** Workers */
-      workers: number;
-      /** Fits Per Minute */
-      fits_per_minute: number;
-      /** Running */
-      running: number[];
-      /** Not Trusted */
-      not_trusted: string[];
-      /** Logged In */
-      logged_in: boolean;
-    };
-  };
-  responses: never;
-  parameters: never;
-  requestBodies: never;
-  headers: never;
-  pathItems: never;
+    responses: never;
+    parameters: never;
+    requestBodies: never;
+    headers: never;
+    pathItems: never;
 }
 export type $defs = Record<string, never>;
 export interface operations {
-  get_events: {
-    parameters: {
-      query?: {
-        /** @description Entries after this one. */
-        after?: number;
-        /** @description Only this search's, and those of none. */
-        search?: number;
-      };
-      header?: {
-        /** @description As `after`, on reconnecting. */
-        "Last-Event-ID"?: number;
-      };
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The stream. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "text/event-stream": components["schemas"]["LedgerEntry"][];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  get_workspace: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["WorkspaceView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  post_trust: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["TrustView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  post_demo: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["DemoView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  get_catalogue: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["CatalogueView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  get_learner: {
-    parameters: {
-      query: {
-        key: string;
-        task: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["LearnerView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  post_space_check: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["SpaceRequest"];
-      };
-    };
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["SpaceView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  post_space_comparison: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["ComparisonRequest"];
-      };
-    };
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ComparisonView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  get_data_list: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["DataSummary"][];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  post_data: {
-    parameters: {
-      query?: {
-        name?: string;
-        token?: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/octet-stream": unknown;
-      };
-    };
-    responses: {
-      /** @description Done. */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["DataView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  get_import: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        token: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProgressView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  post_reading: {
-    parameters: {
-      query?: {
-        token?: string;
-      };
-      header?: never;
-      path: {
-        content_hash: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["ReadingRequest"];
-      };
-    };
-    responses: {
-      /** @description Done. */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["DataView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  get_data: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        content_hash: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["DataView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  get_own_code: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["OwnCodeView"][];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  post_own_code: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["OwnCodeRequest"];
-      };
-    };
-    responses: {
-      /** @description Done. */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["OwnCodeView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  get_folders: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": string[];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  post_help: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["HelpRequest"];
-      };
-    };
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HelpView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  post_first_look: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["FirstLookRequest"];
-      };
-    };
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["FirstLookView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  post_code_problem: {
-    parameters: {
-      query?: {
-        reuse?: boolean;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["CodeProblemRequest"];
-      };
-    };
-    responses: {
-      /** @description Done. */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProblemView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  put_code_problem: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        problem_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["CodeProblemRequest"];
-      };
-    };
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProblemView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  get_problems: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProblemView"][];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  post_problem: {
-    parameters: {
-      query?: {
-        derived_from?: number | null;
-        reuse?: boolean;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["BriefRequest"];
-      };
-    };
-    responses: {
-      /** @description Done. */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProblemView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  post_brief_preview: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["BriefRequest"];
-      };
-    };
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["PreviewView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  get_problem: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        problem_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProblemView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  put_brief: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        problem_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["BriefRequest"];
-      };
-    };
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProblemView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  put_label: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        problem_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["LabelRequest"];
-      };
-    };
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProblemView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  get_split: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        problem_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["SplitView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  get_findings: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        problem_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["FindingView"][];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  get_baselines: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        problem_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["BaselineView"][];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  post_baselines: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        problem_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["BaselinesRequest"];
-      };
-    };
-    responses: {
-      /** @description Done. */
-      202: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["BaselineView"][];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  post_forecast: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        problem_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["SearchRequest"];
-      };
-    };
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ForecastView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  post_rehearsal: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        problem_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["SearchRequest"];
-      };
-    };
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["RehearsalView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  post_past_results: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        problem_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["PastResultsRequest"];
-      };
-    };
-    responses: {
-      /** @description Done. */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["PastResultsView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  post_repeat: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        search_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["RepeatRequest"];
-      };
-    };
-    responses: {
-      /** @description Done. */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["SearchView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  get_searches: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        problem_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["SearchView"][];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  post_search: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        problem_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["SearchRequest"];
-      };
-    };
-    responses: {
-      /** @description Done. */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["SearchView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  get_search: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        search_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["SearchView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  put_search_state: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        search_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["StateRequest"];
-      };
-    };
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["SearchView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  put_search_workers: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        search_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["WorkersRequest"];
-      };
-    };
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["SearchView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  put_search_budget: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        search_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["LimitsRequest"];
-      };
-    };
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["SearchView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  get_trials: {
-    parameters: {
-      query?: {
-        offset?: number;
-        limit?: number;
-        sort?: string;
-        descending?: boolean;
-        where?: string;
-        among?: string;
-      };
-      header?: never;
-      path: {
-        search_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["TrialPage"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  post_trial: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        search_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["TryRequest"];
-      };
-    };
-    responses: {
-      /** @description Done. */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["SearchView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  get_points: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        search_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["PointsView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  get_lanes: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        search_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["LanesView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  get_export: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        search_id: number;
-        format: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/octet-stream": string;
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  get_problem_trials: {
-    parameters: {
-      query?: {
-        offset?: number;
-        limit?: number;
-        sort?: string;
-        descending?: boolean;
-        where?: string;
-        among?: string;
-      };
-      header?: never;
-      path: {
-        problem_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["TrialPage"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  get_trial: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        trial_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["TrialDetail"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  put_trial_state: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        trial_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["TrialStateRequest"];
-      };
-    };
-    responses: {
-      /** @description Done. */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  put_remarks: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        trial_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["RemarksRequest"];
-      };
-    };
-    responses: {
-      /** @description Done. */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  get_kept: {
-    parameters: {
-      query: {
-        fold?: number;
-        name: string;
-      };
-      header?: never;
-      path: {
-        trial_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/octet-stream": string;
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  get_configuration: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        trial_id: number;
-        format: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ConfigurationView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  get_front: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        search_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["FrontView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  get_random_front: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        search_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["RandomCourse"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  post_run: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["PlanFile"];
-      };
-    };
-    responses: {
-      /** @description Done. */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["SearchView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  get_summary: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        search_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["SummaryView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  post_search_evidence: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        search_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["EvidenceView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  post_search_surface: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        search_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["SurfaceRequest"];
-      };
-    };
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["SurfaceView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  post_path_search: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        search_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["SearchView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  get_problem_spending: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        problem_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["SpendingView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  get_faceoffs: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        problem_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["FaceOffView"][];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  post_faceoff: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        problem_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["FaceOffRequest"];
-      };
-    };
-    responses: {
-      /** @description Done. */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["FaceOffView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  get_faceoff: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        faceoff_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["FaceOffView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  put_faceoff_state: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        faceoff_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["FaceOffStateRequest"];
-      };
-    };
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["FaceOffView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  get_faceoff_trials: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        faceoff_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "text/csv": string;
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  get_finalists: {
-    parameters: {
-      query?: {
-        top?: number;
-        cost?: string;
-        region?: number | null;
-        beside?: string | null;
-        weights?: string;
-        limit_on?: string | null;
-        limit?: number | null;
-        search?: number | null;
-      };
-      header?: never;
-      path: {
-        problem_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["FinalistsView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  put_shortlist: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        problem_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["ShortlistRequest"];
-      };
-    };
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ShortlistView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  post_rejudging: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        problem_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["RejudgeRequest"];
-      };
-    };
-    responses: {
-      /** @description Done. */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["SearchView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  post_honest_score: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        problem_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HonestScoreView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  get_holdout: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        problem_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HoldoutView"][];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  post_holdout: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        problem_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["OpeningRequest"];
-      };
-    };
-    responses: {
-      /** @description Done. */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HoldoutView"][];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  get_diagnostics: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        trial_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["DiagnosticsView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  post_importance: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        trial_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ImportanceView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  post_tree: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        trial_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["TreeView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  post_decision: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        problem_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["DecisionRequest"];
-      };
-    };
-    responses: {
-      /** @description Done. */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["DecisionDetail"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  get_decisions: {
-    parameters: {
-      query?: {
-        problem?: number | null;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["DecisionView"][];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  get_decision: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        decision_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["DecisionDetail"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  get_decision_file: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        decision_id: number;
-        name: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/octet-stream": string;
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  get_curves: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        search_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["CurvesView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  get_safety: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        search_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["SafetyView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  post_safety: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        search_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["SafetyRequest"];
-      };
-    };
-    responses: {
-      /** @description Done. */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["SearchView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  post_leases: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        search_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["TakeRequest"];
-      };
-    };
-    responses: {
-      /** @description Done. */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["LeasesView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  put_lease: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        lease_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["GoOnView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  put_lease_points: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        lease_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["PointsRequest"];
-      };
-    };
-    responses: {
-      /** @description Done. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["GoOnView"];
-        };
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  put_lease_outcome: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        lease_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["OutcomeRequest"];
-      };
-    };
-    responses: {
-      /** @description Done. */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description A problem. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
+    get_events: {
+        parameters: {
+            query?: {
+                /** @description Entries after this one. */
+                after?: number;
+                /** @description Only this search's, and those of none. */
+                search?: number;
+            };
+            header?: {
+                /** @description As `after`, on reconnecting. */
+                "Last-Event-ID"?: number;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The stream. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": components["schemas"]["LedgerEntry"][];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_workspace: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkspaceView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_trust: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrustView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_demo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DemoView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_catalogue: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CatalogueView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_learner: {
+        parameters: {
+            query: {
+                key: string;
+                task: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LearnerView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_space_check: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SpaceRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpaceView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_space_comparison: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ComparisonRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparisonView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_data_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DataSummary"][];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_data: {
+        parameters: {
+            query?: {
+                name?: string;
+                token?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": unknown;
+            };
+        };
+        responses: {
+            /** @description Done. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DataView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_import: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProgressView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_reading: {
+        parameters: {
+            query?: {
+                token?: string;
+            };
+            header?: never;
+            path: {
+                content_hash: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadingRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DataView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_data: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                content_hash: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DataView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_own_code: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnCodeView"][];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_own_code: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnCodeRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnCodeView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_folders: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_help: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HelpRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HelpView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_first_look: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FirstLookRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FirstLookView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_code_problem: {
+        parameters: {
+            query?: {
+                reuse?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CodeProblemRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    put_code_problem: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                problem_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CodeProblemRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_problems: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemView"][];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_problem: {
+        parameters: {
+            query?: {
+                derived_from?: number | null;
+                reuse?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BriefRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_brief_preview: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BriefRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PreviewView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_problem: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                problem_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    put_brief: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                problem_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BriefRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    put_label: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                problem_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LabelRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_split: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                problem_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SplitView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_findings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                problem_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindingView"][];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_baselines: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                problem_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BaselineView"][];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_baselines: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                problem_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BaselinesRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BaselineView"][];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_forecast: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                problem_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SearchRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ForecastView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_rehearsal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                problem_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SearchRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RehearsalView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_past_results: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                problem_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PastResultsRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PastResultsView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_repeat: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                search_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RepeatRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SearchView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_searches: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                problem_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SearchView"][];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_search: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                problem_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SearchRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SearchView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_search: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                search_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SearchView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    put_search_state: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                search_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StateRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SearchView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    put_search_workers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                search_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WorkersRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SearchView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    put_search_budget: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                search_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LimitsRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SearchView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_trials: {
+        parameters: {
+            query?: {
+                offset?: number;
+                limit?: number;
+                sort?: string;
+                descending?: boolean;
+                where?: string;
+                among?: string;
+            };
+            header?: never;
+            path: {
+                search_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialPage"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_trial: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                search_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TryRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SearchView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_points: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                search_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PointsView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_lanes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                search_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LanesView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_export: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                search_id: number;
+                format: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_problem_trials: {
+        parameters: {
+            query?: {
+                offset?: number;
+                limit?: number;
+                sort?: string;
+                descending?: boolean;
+                where?: string;
+                among?: string;
+            };
+            header?: never;
+            path: {
+                problem_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialPage"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_trial: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialDetail"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    put_trial_state: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TrialStateRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    put_remarks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RemarksRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_kept: {
+        parameters: {
+            query: {
+                fold?: number;
+                name: string;
+            };
+            header?: never;
+            path: {
+                trial_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_configuration: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: number;
+                format: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConfigurationView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_front: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                search_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FrontView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_random_front: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                search_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RandomCourse"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanFile"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SearchView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_summary: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                search_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SummaryView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_search_evidence: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                search_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EvidenceView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_search_surface: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                search_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SurfaceRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SurfaceView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_path_search: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                search_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SearchView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_problem_spending: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                problem_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpendingView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_faceoffs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                problem_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaceOffView"][];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_faceoff: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                problem_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FaceOffRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaceOffView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_faceoff: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                faceoff_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaceOffView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    put_faceoff_state: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                faceoff_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FaceOffStateRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaceOffView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_faceoff_trials: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                faceoff_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_finalists: {
+        parameters: {
+            query?: {
+                top?: number;
+                cost?: string;
+                region?: number | null;
+                beside?: string | null;
+                weights?: string;
+                limit_on?: string | null;
+                limit?: number | null;
+                search?: number | null;
+            };
+            header?: never;
+            path: {
+                problem_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FinalistsView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    put_shortlist: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                problem_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShortlistRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShortlistView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_rejudging: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                problem_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RejudgeRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SearchView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_honest_score: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                problem_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HonestScoreView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_holdout: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                problem_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HoldoutView"][];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_holdout: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                problem_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OpeningRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HoldoutView"][];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_diagnostics: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DiagnosticsView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_importance: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportanceView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_tree: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TreeView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_decision: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                problem_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DecisionRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DecisionDetail"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_decisions: {
+        parameters: {
+            query?: {
+                problem?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DecisionView"][];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_decision: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                decision_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DecisionDetail"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_decision_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                decision_id: number;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_curves: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                search_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CurvesView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_safety: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                search_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SafetyView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_safety: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                search_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SafetyRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SearchView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_leases: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                search_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LeasesView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    put_lease: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lease_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GoOnView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    put_lease_points: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lease_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PointsRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GoOnView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    put_lease_outcome: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lease_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OutcomeRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
 }

@@ -1,5 +1,5 @@
 import { expect, it } from "vitest";
-import { completions, limitsOf, limitsText } from "../../src/lib/limits";
+import { completions, goingOn, limitsOf, limitsText } from "../../src/lib/limits";
 
 const quantities = [
   { measure: "predict ms", larger_is_better: false },
@@ -22,4 +22,14 @@ it.each([
   ["speed", []],
 ])("%j goes on with what is not limited yet, whichever way is good of it", (text, offered) => {
   expect(completions(quantities, text)).toEqual(offered);
+});
+
+it.each([
+  ["", ["predict ms", "recall"]],
+  ["re", ["recall"]],
+  ["recall", ["recall, predict ms"]],
+  ["recall, pre", ["recall, predict ms"]],
+  ["recall, predict ms", []],
+])("names: %j goes on with those that are not there yet", (text, offered) => {
+  expect(goingOn(["predict ms", "recall"], text)).toEqual(offered);
 });

@@ -8,14 +8,13 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable, Mapping
 
-from pellux.core.judging.limits import quantity
 from pellux.core.objective import Points
 from pellux.core.reasons import NONE, Reason, because
 from pellux.core.space import Value
 from pellux.core.stopping import Enough, Keep, Park, Prune, Verdict
 from pellux.engine.budget import Budget
 from pellux.engine.checkpoint_sizes import CheckpointSizes
-from pellux.engine.limiting import measured
+from pellux.engine.limiting import beside, measured
 from pellux.engine.messages import (
     Command,
     CutFit,
@@ -190,8 +189,6 @@ class Lifecycle:
         trial = self.trials[fit.trial]
         if outcome.state is FitState.DONE and outcome.curve and self._weak(fit, outcome.curve, at):
             outcome = outcome._replace(state=FitState.CUT, score=None)
-        if outcome.state is FitState.DONE and (missing := self._missing(outcome)):
-            outcome = outcome._replace(state=FitState.ERROR, score=None, reason=missing)
         early = trial.fits[fit.fold].outcome
         if early is not None and early.reason and not outcome.reason:
             outcome = outcome._replace(reason=early.reason)
@@ -215,18 +212,22 @@ class Lifecycle:
                 return
         self._end_rung(trial, at)
 
-    def _missing(self, outcome: Outcome) -> Reason:
-        """Which of the metrics that decide together a fit did not tell; false when none."""
-        for aim in self.budget.limits.against:
-            told = quantity(aim.measure, outcome.seconds, outcome.model_bytes, outcome.recorded)
-            if told is None or not math.isfinite(told):
+    def _missing(self, trial: Trial) -> Reason:
+        """Which of the metrics that decide together no fit of a trial told; false when none."""
+        aims = self.budget.limits.against
+        for aim, told in zip(aims, beside(trial, aims), strict=True):
+            if not math.isfinite(told):
                 return because("metric missing", metric=aim.measure)
         return NONE
 
     def _end_rung(self, trial: Trial, at: float) -> None:
         """All fits of a trial's rung are done: it is scored, goes on, waits or ends."""
-        verdict = self.pruning.rung_done(trial)
         self.proved = True
+        missing = self._missing(trial)
+        if missing:
+            self.end_trial(trial, TrialState.FAILED, missing, at)
+            return
+        verdict = self.pruning.rung_done(trial)
         if self.pruning.exempt(trial) or trial.rung >= self.pruning.goal(trial):
             self.end_trial(trial, TrialState.SCORED, NONE, at)
             return

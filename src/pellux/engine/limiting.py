@@ -47,13 +47,18 @@ def beside(trial: Trial, aims: Sequence[Aim]) -> tuple[float, ...]:
 
 
 def beside_by_fold(trial: Trial, aims: Sequence[Aim], rung: int) -> list[tuple[float, ...]]:
-    """The same of each fold of a rung, shape (aims, folds)."""
+    """The same of each fold of a rung, shape (aims, folds); of a fold that did not tell it the mean of the others."""
     newest: dict[int, Fit] = {}
     for fit in sorted((*trial.past, *trial.fits.values()), key=lambda fit: fit.rung):
         if fit.rung <= rung and fit.state is FitState.DONE:
             newest[fit.fold] = fit
-    told = [[values([newest[fold]], aim.measure) for fold in sorted(newest)] for aim in aims]
-    return [tuple(aim.sign * one[0] if one else math.nan for one in found) for aim, found in zip(aims, told, strict=True)]
+    found = []
+    for aim in aims:
+        each = [values([newest[fold]], aim.measure) for fold in sorted(newest)]
+        told = [one[0] for one in each if one]
+        usual = sum(told) / len(told) if told else math.nan  # the size of a model is measured of one fold
+        found.append(tuple(aim.sign * (one[0] if one else usual) for one in each))
+    return found
 
 
 class _Scatter(NamedTuple):

@@ -65,7 +65,7 @@ SENTENCES: dict[str, Callable[[Facts], str]] = {
     "withdrawn by a person": lambda f: "Withdrawn by a person.",
     "search was stopped": lambda f: "The search was stopped.",
     "fold failed": lambda f: f"Fold {f['fold']}: {sentence(f['because'])}",
-    "metric missing": lambda f: f"The fit told no {f['metric']}, which decides together with the score.",
+    "metric missing": lambda f: f"Its fits told no {f['metric']}, which decides together with the score.",
     "trial took too long": lambda f: f"The trial took longer than its limit of {f['limit']:g} s.",
     # What stopping rules say
     # What decides comes first: lists show the beginning.

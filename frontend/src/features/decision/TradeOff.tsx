@@ -17,7 +17,7 @@ export function TradeOff({ problem, found, chosen, pick }: BenchProps) {
   const { weighing, set } = useWeighing();
   const [box, width] = useWidth();
   const [over, setOver] = useState<number | null>(null);
-  const measure = found.beside;
+  const measure = weighing.beside ?? found.beside;
   const several = found.decides.length > 0;
   const known = useMemo(() => found.finalists.filter((f) => f.beside !== null), [found]);
   const front = useMemo(

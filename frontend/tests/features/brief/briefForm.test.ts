@@ -53,7 +53,11 @@ describe("the brief's form", () => {
       ...{ group: "a", time: "", fold: "", weight: "" },
     };
     const form = formOf(
-      { name: "P", brief, judging: { limits: ["accuracy >= 0.5"] } } as unknown as TableProblem,
+      {
+        name: "P",
+        brief,
+        judging: { limits: ["accuracy >= 0.5"], against: ["fit seconds"] },
+      } as unknown as TableProblem,
       data,
     );
     expect(requestOf(form, data).limits).toEqual(["accuracy >= 0.5"]);
@@ -65,6 +69,7 @@ describe("the brief's form", () => {
       metric: "F1",
       recorded: ["accuracy"],
       limits: "accuracy >= 0.5",
+      against: "fit seconds",
       positive: "yes",
       kind: "stratified",
       folds: 4,

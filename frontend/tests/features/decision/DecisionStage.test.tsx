@@ -12,7 +12,16 @@ const leader = found.finalists[0]!;
 const second = found.finalists[1]!;
 const done: Honest = {
   ...{ id: 1, kind: "honest", state: "done", message: "", created_at: 1, ended_at: 2 },
-  ...{ raw: 0.31, score: 0.27, low: 0.19, high: 0.35, wins: [[leader.trial.id, 0.62]], rounds: 200, trials: 12 },
+  ...{
+    raw: 0.31,
+    score: 0.27,
+    low: 0.19,
+    high: 0.35,
+    wins: [[leader.trial.id, 0.62]],
+    metrics: [],
+    rounds: 200,
+    trials: 12,
+  },
   ...{ without_predictions: 2, contenders: 5, best: leader.trial.id },
   places: [
     { trial: leader.trial.id, raw: 0.31, score: 0.27, low: 0.19, high: 0.35 },
@@ -307,5 +316,47 @@ describe("on the decision", () => {
     await screen.findByText("Too few trials.");
     type(at("Signed by"), "Ada");
     expect((await button("Sign this choice")).hasAttribute("disabled")).toBe(false);
+  });
+});
+
+describe("where several metrics decide", () => {
+  const metric = (value: number) => ({
+    ...{ measure: "predict ms", value, by_fold: [value] },
+    comparison: { difference: 2, better: 0.1, same: 0.2, worse: 0.7 },
+  });
+  const several = (values: number[]): Finalists => ({
+    ...found,
+    decides: [
+      { key: "average precision", larger_is_better: true },
+      { key: "predict ms", larger_is_better: false },
+    ],
+    beside: "predict ms",
+    front: [second.trial.id, leader.trial.id],
+    finalists: found.finalists.map((f, i) => ({ ...f, metrics: [metric(values[i] ?? 50)], beside: values[i] ?? 50 })),
+    suggestions: [
+      { rule: "knee", label: "knee of the front", trial_id: second.trial.id, reason: "It lies furthest out." },
+      ...found.suggestions,
+    ],
+  });
+
+  it("the knee is advised first, each metric is compared, and weights are asked for as they are set", async () => {
+    on("GET /problems/1/finalists", () => several([30, 10]));
+    await begin("?view=finalists");
+    expect(screen.getByText(/^Finalists by/).textContent).toMatch(/against predict ms ↓$/);
+    expect((await button(/^Knee of the front/)).getAttribute("aria-pressed")).toBe("true");
+    await waitFor(() => expect(row(second.trial.id).textContent).toContain("predict ms 10"));
+    expect(document.querySelector("[data-choice]")!.textContent).toContain("predict ms 10");
+    await press("trade-off");
+    fireEvent.change(await screen.findByLabelText("Weight of the score"), { target: { value: "80" } });
+    await waitFor(() => expect(called("GET", "/problems/1/finalists").at(-1)!.query.get("weights")).toBe("80 20"));
+  });
+
+  it("who is beaten in every metric is signed with a reason only", async () => {
+    on("GET /problems/1/finalists", () => several([10, 30]));
+    await begin("?view=finalists");
+    await waitFor(() => expect(row(second.trial.id)).toBeTruthy());
+    fireEvent.click(row(second.trial.id));
+    await waitFor(() => expect(document.querySelector("[data-worse]")!.textContent).toContain("not on the front"));
+    expect((await button("Sign this choice")).hasAttribute("disabled")).toBe(true);
   });
 });

@@ -1,11 +1,16 @@
 import { describe, expect, it } from "vitest";
 import type { Finalist, Finalists } from "../../../src/api/decisions";
-import { betters, choiceOf, distances } from "../../../src/features/decision/choice";
+import { beatenBy, betters, choiceOf, distances } from "../../../src/features/decision/choice";
 
 const finalist = (id: number, mean: number, is_baseline = false) =>
   ({ trial: { id, number: id, mean, standard_error: 0.01 }, is_baseline, search_number: 1, learner: "" }) as Finalist;
 const field = (...finalists: Finalist[]) =>
-  ({ finalists, leader: finalists[0]!.trial.id, suggestions: [{ rule: "highest mean", trial_id: 1 }] }) as Finalists;
+  ({
+    finalists,
+    leader: finalists[0]!.trial.id,
+    decides: [],
+    suggestions: [{ rule: "highest mean", trial_id: 1 }],
+  }) as Finalists;
 const found = field(finalist(1, 0.9), finalist(2, 0.88), finalist(3, 0.8, true), finalist(4, 0.7));
 
 describe("the one that is chosen", () => {
@@ -46,4 +51,21 @@ describe("the one that is chosen", () => {
       "a baseline that leads",
     ).toHaveLength(1);
   });
+});
+
+it("where several metrics decide, who is better in all of them is told, and no distance in one", () => {
+  const of = (id: number, mean: number, ms: number) =>
+    ({ ...finalist(id, mean), admitted: true, metrics: [{ measure: "predict ms", value: ms }] }) as unknown as Finalist;
+  const [fast, good, both, slow] = [of(1, 0.6, 2), of(2, 0.9, 20), of(3, 0.8, 8), of(4, 0.7, 9)] as const;
+  const several = {
+    ...field(fast, good, both, slow),
+    decides: [
+      { key: "recall", larger_is_better: true },
+      { key: "predict ms", larger_is_better: false },
+    ],
+  };
+  expect(distances(several, slow, true)).toEqual([]);
+  expect(beatenBy(several, slow)?.trial.id).toBe(3);
+  for (const one of [fast, good, both]) expect(beatenBy(several, one)).toBeUndefined();
+  expect(beatenBy(found, found.finalists[1]!), "one metric decides").toBeUndefined();
 });

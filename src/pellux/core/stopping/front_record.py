@@ -32,8 +32,9 @@ class _Ranking:
     def place(self, number: int) -> float:
         """By layers of fronts, within one the lonely ones first."""
         if self._places is None:
-            found = standing(np.array(list(self.values.values())))
-            self._places = dict(zip(self.values, found.tolist(), strict=True))
+            numbers = sorted(self.values)  # equals are told apart by their order: it must not be that in which they came
+            found = standing(np.array([self.values[one] for one in numbers]))
+            self._places = dict(zip(numbers, found.tolist(), strict=True))
             self._sorted = sorted(self._places.values())
         return self._places[number]
 

@@ -75,18 +75,24 @@ def gather(
     """The best scored trials of a problem (at most 500), all shortlisted ones, the baselines and `also` by their ids: best first, what
     breaks a limit last."""
     problem = get_problem(session, problem_id)
+    baselines = _baselines(session, problem_id)
     found = {
         trial.id: trial
         for some in (
             trials.scored_best_first(session, problem_id, MOST, search_id),
             trials.shortlisted(session, problem_id, search_id),
-            [trial for trial, _, _ in trials.baselines(session, problem_id)],
+            baselines,
             list(trials.by_ids(session, also).values()) if also else [],
         )
         for trial in some
     }
     sign = workspace.objective(problem).judging.sign
-    found = {key: trial for key, trial in found.items() if search_id in (None, trial.search_id) or trial.origin == "baseline"}
+    standing = {trial.id for trial in baselines}
+    found = {
+        key: trial
+        for key, trial in found.items()
+        if key in standing or (trial.origin != "baseline" and search_id in (None, trial.search_id))
+    }
     ranked = sorted(found.values(), key=lambda t: (t.keeps is False, -sign * (t.mean or 0.0), t.id))
     searches = {s.id: s for s in runs.searches_of(session, problem_id, kinds=runs.RANKED)}
     objective = workspace.objective(problem)
@@ -94,6 +100,16 @@ def gather(
     return Candidates(
         objective.judging, ranked, searches, costs_of(session, ranked, tested.rows), rejudged(session, problem_id), tested.to_train
     )
+
+
+def _baselines(session: Session, problem_id: int) -> list[Trial]:
+    """Each once: where a search fitted one again to measure more of it, that one stands for it."""
+    found: dict[tuple[str, float | None], Trial] = {}
+    for trial, _, learner in trials.baselines(session, problem_id):
+        key = (trial.learner or learner, trial.mean)
+        if key not in found or len(trial.measured or {}) > len(found[key].measured or {}):
+            found[key] = trial
+    return list(found.values())
 
 
 __all__ = ["BY_HAND", "FRONT_RULES", "HIGHEST_MEAN", "KNEE", "MOST", "RULES", "WEIGHTS", "Candidates", "FinalistsQuery", "gather"]

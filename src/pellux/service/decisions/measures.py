@@ -90,8 +90,8 @@ def measures_for(workspace: Workspace, session: Session, problem: Problem) -> Me
     if problem.objective in CODE:
         brief = CodeBrief.from_json(problem.brief)
         return CodeMeasures({name: name not in brief.smaller for name in brief.recorded})
-    limits = workspace.objective(problem).judging
+    judging = workspace.objective(problem).judging
     asked = [kept_settings(search.plan) for search in runs.searches_of(session, problem.id, kinds=(runs.SEARCH,))]
-    known = {limit.measure for plan in asked for limit in limits.limited(plan.limits)}
-    known |= {aim.measure for plan in asked for aim in limits.weighed(plan.against)}
+    known = {limit.measure for texts in (None, *(plan.limits for plan in asked)) for limit in judging.limited(texts)}
+    known |= {aim.measure for names in (None, *(plan.against for plan in asked)) for aim in judging.weighed(names)}
     return TableMeasures(workspace.brief(problem), tuple(measure for measure in MEASURED if measure in known))

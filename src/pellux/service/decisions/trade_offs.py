@@ -158,7 +158,7 @@ def _metric(
     own = told[trial.id][aim.measure]
     found = MetricOfFinalist(measure=aim.measure, value=(trial.measured or {}).get(aim.measure), by_fold=own, comparison=None)
     best = told[leader.id][aim.measure] if leader is not None else []
-    if leader is None or trial.id == leader.id or len(own) < 2 or len(own) != len(best):
+    if leader is None or trial.id == leader.id or not own or len(own) != len(best):
         return found
     compared = compare([aim.sign * v for v in own], [aim.sign * v for v in best], field.test_to_train, REGION * abs(mean(best)))
     return found.model_copy(

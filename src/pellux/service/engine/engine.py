@@ -35,7 +35,7 @@ from pellux.service.engine.recorder import SearchRecorder, Whose, Work
 from pellux.service.engine.restoring import restored
 from pellux.service.machine import memory_for
 from pellux.service.planning.prior_knowledge import observations, starts
-from pellux.service.planning.requests import SettingsRequest
+from pellux.service.planning.requests import SettingsRequest, kept_settings
 from pellux.service.planning.resolving import Resolved
 from pellux.service.problems.framing import bring_back_folds
 from pellux.service.searches.lookups import learner_of
@@ -258,16 +258,18 @@ class Engine:
         )
 
     def _baselines(self, search: Search, objective: Objective) -> list[dict[str, Any]]:
-        """The defaults of what the search configures, but for those that were scored before."""
+        """The defaults of what the search configures, but for those that were scored before and tell all that it needs."""
         if search.kind == runs.FACE_OFF:
             return []  # nothing but what its strategy proposes counts there
         chosen = objective.configurable(search.learner)
+        aims = objective.judging.weighed(kept_settings(search.plan).against)
         with self.workspace.database.read() as session:
             scored = trials.baselines(session, search.problem_id)
             known = {
                 learner_of(objective, runs.get_search(session, trial.search_id), trial)
                 for trial, _, _ in scored
-                if trial.search_id != search.id
+                # Who was not measured for what the score is weighed against is fitted once more, to stand beside the front.
+                if trial.search_id != search.id and all(aim.measure in (trial.measured or {}) for aim in aims)
             }
         return [dict(config) for config in chosen.baselines(parse(search.space)) if chosen.settle(config)[0].key not in known]
 

@@ -64,8 +64,11 @@ describe("the form of own code", () => {
   });
 
   it("comes back from a problem as it went", () => {
-    const form = codeFormOf({ name: "P", code, judging: { limits: ["loss <= 2"] } } as Problem & { code: CodeBrief });
+    const form = codeFormOf({ name: "P", code, judging: { limits: ["loss <= 2"], against: ["loss"] } } as Problem & {
+      code: CodeBrief;
+    });
     expect(codeRequest(form).limits).toEqual(["loss <= 2"]);
+    expect(codeRequest(form).against).toEqual(["loss"]);
     expect(quantitiesOf(form).at(-2)).toEqual({ measure: "loss", larger_is_better: false });
     expect(form.command).toBe("python train.py --name 'two words' {rate}");
     expect(form.recorded).toBe("loss ↓, precision");
