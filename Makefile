@@ -69,6 +69,7 @@ bench-stopping: setup
 bench-strategies: setup
 	$(BIN)/python -m benchmarks.strategies.run
 	$(BIN)/python -m benchmarks.strategies.limited
+	$(BIN)/python -m benchmarks.strategies.several
 
 check-numbers: setup
 	$(BIN)/python -m benchmarks.numbers.run

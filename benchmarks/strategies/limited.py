@@ -105,7 +105,7 @@ FAST = 4.0  # milliseconds
 
 
 def _quick(c: Configuration) -> tuple[float, ...]:
-    return (FAST - prediction_times.predict_ms(c),)
+    return (FAST - prediction_times.predict_ms(prediction_times.FOREST, c),)
 
 
 def _plane(high: float) -> Space:
@@ -117,7 +117,7 @@ PROBLEMS = (
     Limited(Problem("sines, half may be used", _plane(6), _wide), _wide_limit),
     Limited(Problem("sines, a fiftieth may be used", _plane(6), _narrow), _narrow_limit),
     Limited(Problem("mixed with a limited mode", parse(MIXED), _mixed), _mixed_limit),
-    Limited(tables.problem(prediction_times.NAME), _quick),
+    Limited(tables.problem(prediction_times.FOREST), _quick),
 )
 
 

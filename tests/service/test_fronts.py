@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import csv
 import io
+import json
 from pathlib import Path
 
+import jsonschema
 import numpy as np
 import pytest
 
@@ -23,6 +25,8 @@ from pellux.service.searches.searches import search_view, summary
 from pellux.service.searches.trials import export
 from tests.service.test_limits import forests
 from tests.service.test_searches import launch, problem, rows, until
+
+SCHEMA = Path(__file__).parents[2] / "docs" / "decision.schema.json"
 
 
 def test_a_list_of_metrics_is_one_and_what_it_is_weighed_against() -> None:
@@ -78,6 +82,7 @@ def test_a_front_from_real_fits_to_a_signed_knee(engine: Engine, tmp_path: Path)
     assert (honest.metrics[1].low, honest.metrics[2].low is None) == (None, False)
     made = decision_detail(workspace, decide(engine, problem_id, DecisionRequest(trial_id=knee.id, rule="knee", signer="R. Fern")))
     assert made.record["metrics"]["front"] == weighed.front
+    jsonschema.validate(made.record, json.loads(SCHEMA.read_text("utf-8")))
     assert "furthest out" in made.reason or "better than every other" in made.reason
 
     told = summary(engine, search)

@@ -53,11 +53,12 @@ export function distances(found: Finalists, chosen: Finalist, larger: boolean): 
 
 /** Where several metrics decide, a finalist that is as good as the chosen one in all of them and better in one. */
 export function beatenBy(found: Finalists, chosen: Finalist): Finalist | undefined {
+  if (found.decides.length === 0) return undefined;
   const signs = found.decides.map((measure) => (measure.larger_is_better ? 1 : -1));
   const values = (f: Finalist) =>
     [f.trial.mean, ...f.metrics.map((m) => m.value)].map((v, i) => (signs[i] ?? 1) * (v ?? NaN));
   const own = values(chosen);
-  if (found.decides.length === 0 || own.some(Number.isNaN)) return undefined;
+  if (own.some(Number.isNaN)) return undefined;
   return found.finalists.find((f) => {
     const other = values(f);
     return f.admitted && other.every((v, i) => v >= own[i]!) && other.some((v, i) => v > own[i]!);

@@ -10,7 +10,7 @@ const field = (...finalists: Finalist[]) =>
     leader: finalists[0]!.trial.id,
     decides: [],
     suggestions: [{ rule: "highest mean", trial_id: 1 }],
-  }) as Finalists;
+  }) as unknown as Finalists;
 const found = field(finalist(1, 0.9), finalist(2, 0.88), finalist(3, 0.8, true), finalist(4, 0.7));
 
 describe("the one that is chosen", () => {

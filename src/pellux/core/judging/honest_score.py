@@ -146,6 +146,7 @@ def _judged_at(trial: Array, outside: Array, usable: Array) -> Array:
 
 
 def interval(judged: Array, sign: int) -> tuple[float, float]:
+    """Between which 95 % of turned scores lie, in the metric's own direction, the lower end first."""
     low, high = sorted(sign * end for end in np.quantile(judged, (TAIL, 1 - TAIL)))
     return float(low), float(high)
 
