@@ -133,6 +133,77 @@ def _conditional(c: Configuration) -> float:
     return -(0.12 + 2 * a * a)
 
 
+PIPELINE = parse("""
+preparation: none | project | bins
+kept:  1 .. 30 int log    if preparation == project
+count: 2 .. 64 int log    if preparation == bins
+model: line | tree | net
+pull:  1e-6 .. 1e3 log    if model == line
+depth: 1 .. 20 int        if model == tree
+leaf:  1 .. 200 int log   if model == tree
+width: 4 .. 256 int log   if model == net
+rate:  1e-5 .. 1 log      if model == net
+""")
+# What each step leaves to be wished for; a projection before a line is better than the two alone would be.
+_STEPS = {"none": 0.12, "project": 0.08, "bins": 0.0, "line": 0.13, "tree": 0.06, "net": 0.0}
+
+
+def _away(c: Configuration, name: str, best: float, ends: float) -> float:
+    """How far a setting lies from its best place, in decades over those between its ends."""
+    return math.log10(float(c[name]) / best) / ends
+
+
+def _pipeline(c: Configuration) -> float:
+    lost = _STEPS[str(c["preparation"])] + _STEPS[str(c["model"])]
+    lost -= 0.155 * (c["preparation"] == "project" and c["model"] == "line")
+    if c["preparation"] == "project":
+        lost += 0.5 * _away(c, "kept", 9, 1.5) ** 2
+    if c["preparation"] == "bins":
+        lost += 0.6 * _away(c, "count", 20, 1.5) ** 2
+    if c["model"] == "line":
+        return -(lost + 0.8 * _away(c, "pull", 3e-2, 9) ** 2)
+    if c["model"] == "tree":
+        depth, leaf = (float(c["depth"]) - 7) / 19, _away(c, "leaf", 12, 2.3)
+        return -(lost + depth**2 + 0.5 * leaf**2 + 0.5 * depth * leaf)
+    width, rate = _away(c, "width", 90, 1.8), _away(c, "rate", 2e-3, 5)
+    return -(lost + 0.4 * width**2 + 2.5 * rate**2 + 0.5 * width * rate)
+
+
+SIX_OF_FOURTEEN, FIVE_OF_THIRTY = _cube(14, 0, 1), _cube(30, 0, 1)
+_MATTER = {14: (1, 3, 6, 8, 10, 13), 30: (2, 7, 13, 19, 28)}
+
+
+def _six_of_fourteen(c: Configuration) -> float:
+    """Hartmann-6 in six of them, and next to nothing in the others."""
+    x = _vector(c)
+    rest = np.delete(x, _MATTER[14])
+    return float(_H_ALPHA @ np.exp(-(_H6_A * (x[list(_MATTER[14])] - _H6_P) ** 2).sum(1))) - 3.322368011415515 - 0.002 * float(rest.sum())
+
+
+def _five_of_thirty(c: Configuration) -> float:
+    """A bent valley in five of them."""
+    a, b, d, e, f = _vector(c)[list(_MATTER[30])]
+    return -float(4 * (a - 0.3) ** 2 + 3 * (b - a - 0.2) ** 2 + 2 * (d - 0.8) ** 2 + (e - 0.5 * d) ** 2 + 2 * abs(f - 0.6))
+
+
+WHOLE = parse("\n".join(f"n{i}: {low} .. {high} int" for i, (low, high) in enumerate([(1, 12), (1, 40), (0, 9), (2, 64), (1, 6), (0, 100)])))
+
+
+def _whole(c: Configuration) -> float:
+    a, b, d, e, f, g = _vector(c)
+    rough = 0.03 * ((a * 7 + f * 3) % 5)  # neighbours differ
+    return -float(
+        abs(a - 8) / 6 + ((b - 3 * a - 2) / 20) ** 2 + 0.4 * ((d - 4) / 4) ** 2 + math.log2(max(e, 38) / min(e, 38)) / 2
+        + 0.2 * abs(f - 5) + ((g - 10 * d) / 60) ** 2 + rough - 0.03 * ((8 * 7 + 5 * 3) % 5)
+    )  # fmt: skip
+
+
+def _hills(c: Configuration) -> float:
+    """Twenty-seven hills nearly as high as each other in three numbers; the best is the one nearest to a corner of the inner cube."""
+    x = _vector(c)
+    return float(np.mean(np.sin(3 * math.pi * x) ** 2)) - 1 - 0.2 * float(np.mean((x - 5 / 6) ** 2))
+
+
 FUNCTIONS = (
     Problem("Branin", parse("x: -5 .. 10\ny: 0 .. 15"), _branin),
     Problem("Hartmann-3", _cube(3, 0, 1), _hartmann3),
@@ -144,4 +215,9 @@ FUNCTIONS = (
     Problem("Styblinski-Tang-5", _cube(5, -5, 5), _styblinski_tang),
     Problem("mixed", MIXED, _mixed),
     Problem("conditional", CONDITIONAL, _conditional),
+    Problem("pipeline", PIPELINE, _pipeline),
+    Problem("six of fourteen", SIX_OF_FOURTEEN, _six_of_fourteen),
+    Problem("five of thirty", FIVE_OF_THIRTY, _five_of_thirty),
+    Problem("whole numbers", WHOLE, _whole),
+    Problem("hills", _cube(3, 0, 1), _hills),
 )

@@ -69,10 +69,13 @@ def take(page: Page) -> None:
     page.wait_text("[data-forecast]", "fits")
     shoot("space")
     page.dark(True)
-    page.open("/p/2/space")
-    page.find("[data-lane='features']")
-    page.wait_text("[data-forecast]", "fits")
-    shoot("space-dark")
+    weighed = page.run(
+        "return fetch('/api/v1/problems/2/searches').then((r) => r.json()).then((all) => all.find((s) => s.against.length).id)"
+    )
+    page.open(f"/p/2/live?search={weighed}")
+    page.find("[data-covered]")
+    page.wait_text("[data-covered]", "random draws")
+    shoot("front")
     page.dark(False)
     page.open("/p/2/evidence?view=trials")
     page.until(lambda: len(page.all("[data-trial] [role='cell']")) > 50)
