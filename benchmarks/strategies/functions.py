@@ -177,7 +177,11 @@ def _six_of_fourteen(c: Configuration) -> float:
     """Hartmann-6 in six of them, and next to nothing in the others."""
     x = _vector(c)
     rest = np.delete(x, _MATTER[14])
-    return float(_H_ALPHA @ np.exp(-(_H6_A * (x[list(_MATTER[14])] - _H6_P) ** 2).sum(1))) - 3.322368011415515 - 0.002 * float(rest.sum())
+    return (
+        float(_H_ALPHA @ np.exp(-(_H6_A * (x[list(_MATTER[14])] - _H6_P) ** 2).sum(1)))
+        - 3.322368011415515
+        - 0.002 * float(rest.sum())
+    )
 
 
 def _five_of_thirty(c: Configuration) -> float:
@@ -186,7 +190,9 @@ def _five_of_thirty(c: Configuration) -> float:
     return -float(4 * (a - 0.3) ** 2 + 3 * (b - a - 0.2) ** 2 + 2 * (d - 0.8) ** 2 + (e - 0.5 * d) ** 2 + 2 * abs(f - 0.6))
 
 
-WHOLE = parse("\n".join(f"n{i}: {low} .. {high} int" for i, (low, high) in enumerate([(1, 12), (1, 40), (0, 9), (2, 64), (1, 6), (0, 100)])))
+WHOLE = parse(
+    "\n".join(f"n{i}: {low} .. {high} int" for i, (low, high) in enumerate([(1, 12), (1, 40), (0, 9), (2, 64), (1, 6), (0, 100)]))
+)
 
 
 def _whole(c: Configuration) -> float:

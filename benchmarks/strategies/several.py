@@ -111,6 +111,17 @@ def _branin_currin_best() -> float:
     return _covered(branin_currin(across.ravel(), up.ravel()), (-18.0, -6.0))
 
 
+def _least_lacking(points: int) -> float:
+    """What so many points of the front of Branin–Currin leave uncovered at least: (integral of sqrt(-dy/dx) dx)^2 / (2 n), for many points."""
+    across, up = np.meshgrid(np.linspace(0, 1, 2501), np.linspace(0, 1, 2501))
+    values = branin_currin(across.ravel(), up.ravel())
+    values = values[(values > np.array([-18.0, -6.0])).all(1)]
+    values = values[np.lexsort((-values[:, 1], -values[:, 0]))]
+    rises = np.append(True, values[1:, 1] > np.maximum.accumulate(values[:, 1])[:-1])
+    steps = np.diff(values[rises], axis=0)
+    return float(np.sqrt(-steps[:, 0] * steps[:, 1]).sum() ** 2 / (2 * points))
+
+
 def _dtlz2(c: Configuration) -> tuple[float, ...]:
     x = _numbers(c)
     g, a, b = float(((x[2:] - 0.5) ** 2).sum()), x[0] * math.pi / 2, x[1] * math.pi / 2
@@ -185,7 +196,7 @@ def lines(processes: int, seeds: range) -> list[str]:
         found = dict(zip([w[:3] for w in work], pool.map(_played, work), strict=True))
     rows = [
         "| problem (what can be covered) | strategy | " + " | ".join(f"at {m}" for m in MARKS)
-        + " | Random at four or eight times 60 | log10 of what is lacking at the end | a proposal |",
+        + " | Random at four or eight times 60 | log10 of the share that is lacking at the end | a proposal |",
         "|---|---|" + "---|" * (len(MARKS) + 3),
     ]  # fmt: skip
     for p in problems():
@@ -196,7 +207,7 @@ def lines(processes: int, seeds: range) -> list[str]:
 
         for way in ("random", *STRATEGIES_SHOWN):
             last = p.random_at if way == "random" else p.trials
-            lacking = max(best * (1 - share(way, p.trials)), 1e-12)
+            lacking = max(1 - share(way, p.trials), 1e-12)
             cells = " | ".join(f"{share(way, mark):.3f}" if mark <= last else "–" for mark in MARKS)
             seconds = np.median([found[p.name, way, seed][1] for seed in seeds])
             rows.append(
@@ -241,7 +252,13 @@ def main() -> None:
         "",
         *lines(given.processes, seeds),
         "",
-        "Wanted: the Gaussian process at 60 covers what Random does at 480 (three metrics: at 240); on Branin–Currin -1.5 at 100.",
+        "Wanted: the Gaussian process at 60 covers what Random does at 480 (three metrics: at 240); on Branin–Currin -1.5 at 100, which of a share it is where "
+        f"0.03 is lacking. In the problem's own units it cannot be: 100 points of that front itself, placed best, leave about {_least_lacking(100):.2f} "
+        f"(log10 {math.log10(_least_lacking(100)):.2f}) uncovered.",
+        "",
+        "Before the strategies measured from the worst quarter of the trials, with an end moved by every third proposal: ZDT1 0.986, ZDT2 0.964, ZDT3 0.991, "
+        "Branin–Currin 0.979 (0.992 at 100), forest 0.647, boosting 0.988, DTLZ2 0.804 at 60 trials. On the forest the judged reference point, the median of "
+        "random draws, leaves out ends of the front that the strategy goes to: without moving ends it covered 0.83 there and 0.6 of ZDT3 (seeds 20 to 25).",
     ]
     if not given.dry:
         put("several", told)

@@ -29,8 +29,9 @@ from pellux.core.surrogates.gaussian_process import Posterior, fit
 
 Array = NDArray[np.float64]
 Mask = NDArray[np.bool_]
-END_EVERY = 3  # proposals, of which one tries to move an end of the front: beyond its ends a front has no volume to be gained
-WORTH = float(np.log(1e-3))  # standard deviations of a metric that moving an end has to promise
+POOR = 0.25  # the worst quarter of the trials is what nothing is to be gained from
+END_EVERY = 5  # proposals, of which one tries to move an end of the front: beyond its ends a front has no volume to be gained
+WORTH = float(np.log(0.1))  # standard deviations of a metric that moving an end has to promise
 FEWEST = 3  # trials of which all metrics are known before a model speaks
 
 
@@ -127,7 +128,8 @@ def _drawn_in(found: Array, keeps: Mask) -> tuple[Array, Array]:
     """Values in standard deviations, with what lies beyond the reference point drawn in logarithmically; and where that point is then."""
     whole = np.isfinite(found).all(1)
     good = found[whole & keeps] if (whole & keeps).any() else found[whole]
-    reference = reference_point(good)
+    # Generous: beyond the worst of a front that is still short lies what would make it longer.
+    reference = np.minimum(reference_point(good), np.quantile(good, POOR, axis=0))
     best = good.max(0)
     unit = np.where(best > reference, best - reference, 1.0)
     above = (found - reference) / unit
