@@ -385,8 +385,8 @@ def points(session: Session, search_id: int) -> list[tuple[Any, ...]]:
 
 
 def measured(session: Session, search_id: int) -> list[tuple[Any, ...]]:
-    """Of every scored trial of a search (id, number, origin, mean, measured, keeps its limits, configuration), in the order in which they ended."""
-    wanted = select(T.id, T.number, T.origin, T.mean, T.measured, T.keeps, T.configuration)
+    """Of every scored trial of a search (id, number, origin, mean, measured, keeps its limits), in the order in which they ended."""
+    wanted = select(T.id, T.number, T.origin, T.mean, T.measured, T.keeps)
     rows = session.execute(wanted.where(T.search_id == search_id, T.state == SCORED).order_by(T.ended_at, T.id))
     return [tuple(row) for row in rows]
 

@@ -102,12 +102,30 @@ function Looking(looked: Looked) {
           )}
         </div>
       )}
+      {own && view !== "trials" && <Alone {...looked} />}
       {view === "findings" && <FindingsView {...looked} selection={selection} />}
       {view === "lanes" && <LanesView {...looked} selection={selection} />}
       {view === "surface" && <SurfaceView {...looked} selection={selection} />}
       {view === "face-off" && <FaceOffs {...looked} />}
       {view === "trials" && <TrialsView {...looked} selection={selection} filter={filter} onError={setError} />}
     </div>
+  );
+}
+
+/** What is computed of a search speaks of its score; where more than that decides, this is said. */
+function Alone({ problem, search }: Looked) {
+  const beside = [...search.against.map((aim) => aim.measure), ...search.limits.map((limit) => limit.text)];
+  if (beside.length === 0) return null;
+  return (
+    <p className="small soft" role="note" data-alone>
+      Of {problem.judging.metric} alone: {beside.join(", ")} {beside.length > 1 ? "steer" : "steers"} the search and the
+      choice, and {beside.length > 1 ? "are" : "is"} not looked at here.{" "}
+      {search.against.length > 0 && (
+        <Link to={`/p/${problem.id}/live?search=${search.id}`} className="spruce">
+          The front is on Live.
+        </Link>
+      )}
+    </p>
   );
 }
 

@@ -1,7 +1,7 @@
 // @vitest-environment jsdom
 import { fireEvent, screen, waitFor } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
-import type { Entry, TrialDetail, TrialRow } from "../../../src/api/client";
+import type { Entry, Search, TrialDetail, TrialRow } from "../../../src/api/client";
 import type { Evidence, FaceOff, Spent, Standing, Step } from "../../../src/api/evidence";
 import { NOTHING } from "./nothing";
 import { No, answer, asked, at, buttons, called, on, open, press, streams, tell, type } from "../../stand";
@@ -35,6 +35,20 @@ describe("the evidence", () => {
     expect(buttons(/CSV|JSON Lines|Parquet/).map((b) => b.getAttribute("href"))).toEqual(
       ["csv", "jsonl", "parquet"].map((f) => `/api/v1/searches/1/export/${f}`),
     );
+  });
+
+  it("says that it speaks of the score alone where more than that decides", async () => {
+    on("GET /problems/1/searches", () =>
+      answer<Search[]>("GET /api/v1/problems/1/searches").map((s) => ({
+        ...s,
+        against: [{ measure: "predict ms", larger_is_better: false }],
+      })),
+    );
+    on("POST /searches/1/evidence", () => NOTHING);
+    open("/p/1/evidence?search=1&view=findings");
+    const note = await screen.findByRole("note");
+    expect(note.textContent).toMatch(/alone: predict ms steers the search and the choice, and is not looked at here/);
+    expect(note.querySelector("a")!.getAttribute("href")).toBe("/p/1/live?search=1");
   });
 
   it("lists all searches of the problem in one table", async () => {

@@ -88,11 +88,14 @@ def random_course(workspace: Workspace, search_id: int) -> RandomCourse:
     found = _scored(workspace, search_id)
     if not found.front.any():
         return RandomCourse(course=[])
-    space = found.space
     whole = np.flatnonzero(np.isfinite(found.values).all(1))[-MOST_MODELLED:]
-    placed = {int(i): here for i in whole if (here := space.placed(found.rows[i][6], {})) is not None}
+    with workspace.database.read() as session:
+        known = trials.by_ids(session, [found.rows[i][0] for i in whole])
+    placed = {int(i): here for i in whole if (here := found.space.placed(known[found.rows[i][0]].configuration, {})) is not None}
     keeps = np.array([found.rows[i][5] is not False for i in placed])
-    expected = expected_course(space, list(placed.values()), found.values[list(placed)], keeps, found.reference, len(found.rows))
+    expected = expected_course(
+        found.space, list(placed.values()), found.values[list(placed)], keeps, found.reference, len(found.rows)
+    )
     return RandomCourse(course=[(count, min(volume / found.extent, 1.0)) for count, volume in expected])
 
 
