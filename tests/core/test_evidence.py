@@ -17,7 +17,7 @@ from pellux.core.evidence.importance import importances
 from pellux.core.evidence.noise import noise
 from pellux.core.evidence.path import path
 from pellux.core.evidence.reading import Reading, read
-from pellux.core.evidence.surface import AVERAGED, surface
+from pellux.core.evidence.surface import AVERAGED, panels, surface
 from pellux.core.space import Choice, Configuration, Fixed, Real, Space, parse
 
 CHEAP = (3, 36)  # seeds of short searches
@@ -89,6 +89,21 @@ def test_a_surface_is_the_truth_over_two_settings_and_says_how_sure_it_is(known:
     for pair in (("x", "x"), ("x", "nothing")):
         with pytest.raises(InvalidPlan):
             surface(known.reading, *pair)
+
+
+def test_small_multiples_are_the_surface_for_each_option_or_level_of_a_third_setting(known: Material) -> None:
+    assert known.reading is not None
+    kinds = panels(known.reading, "x", "rate", "kind", AVERAGED)
+    assert [one.value for one in kinds] == ["p", "q", "r"]
+    p, q, r = (float(one.surface.mean.mean()) for one in kinds)
+    assert p - q == pytest.approx(0.6, abs=0.15)
+    assert q - r > 1.0, "far behind counts as just that far"
+    low, middle, high = panels(known.reading, "kind", "rate", "x", AVERAGED)
+    wanted = [-0.04 * (float(one.value) - 6) ** 2 for one in (low, middle, high)]  # type: ignore[arg-type]
+    assert np.argsort([float(one.surface.mean[:, 0].mean()) for one in (low, middle, high)]).tolist() == np.argsort(wanted).tolist()
+    for third in ("x", "nothing"):
+        with pytest.raises(InvalidPlan):
+            panels(known.reading, "x", "rate", third)
 
 
 def test_directions_are_ranks_with_an_interval_and_a_word(known: Material) -> None:

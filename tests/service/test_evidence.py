@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 
 import pellux.core.evidence.findings as kinds
-from pellux.core.errors import Conflict
+from pellux.core.errors import Conflict, InvalidPlan
 from pellux.core.reasons import Reason
 from pellux.core.space import parse
 from pellux.service.engine.engine import Engine
@@ -53,6 +53,8 @@ def test_settings_are_weighed_once_for_as_many_trials(engine: Engine, tmp_path: 
     assert over.surface is not None
     assert (len(over.surface.mean), len(over.surface.mean[0]), over.state) == (2, 8, "done")
     assert {tuple(p.at) for p in over.surface.points}
+    with pytest.raises(InvalidPlan, match="lies along a side already"):
+        ask_surface(engine, search, SurfaceRequest(across="depth", down="balance", by="depth"))
     # A later search's trials that lie in this space count here, too.
     more = launch(engine, problem_id, space="depth: 2 .. 6 int", trials=5, seed=5)
     assert engine.join(more, 60)

@@ -23,15 +23,19 @@ export const useEvidence = (search: number | null) =>
     retry: false,
   });
 
-export const useSurface = (search: number, across: string, down: string, others: Others, wanted: boolean) =>
+export const useSurface = (
+  search: number,
+  { across, down, others, by }: { across: string; down: string; others: Others; by: string | null },
+  wanted: boolean,
+) =>
   useQuery({
-    queryKey: keys.surface(search, across, down, others),
+    queryKey: keys.surface(search, across, down, others, by),
     enabled: wanted,
     queryFn: () =>
       settled(
         api.POST("/api/v1/searches/{search_id}/surface", {
           params: { path: { search_id: search } },
-          body: { across, down, others },
+          body: { across, down, others, by },
         }),
       ),
     retry: false,

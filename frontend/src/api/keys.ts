@@ -38,13 +38,14 @@ export const keys = {
   weighed: (problem: number, weighing: unknown) => ["finalists", problem, weighing],
   analyses: ["analysis"],
   analysis: (kind: string, id: number) => ["analysis", kind, id],
-  surface: (search: number, across: string, down: string, others: string) => [
+  surface: (search: number, across: string, down: string, others: string, by: string | null) => [
     "analysis",
     "surface",
     search,
     across,
     down,
     others,
+    by,
   ],
   faceoffs: (problem: number) => ["analysis", "face-offs", problem],
   spending: (problem: number) => ["spending", problem],

@@ -5274,8 +5274,20 @@ export interface components {
             [key: string]: unknown;
         };
         /**
+         * SurfacePanel
+         * @description The same surface where a third setting has one value.
+         */
+        SurfacePanel: {
+            /** Value */
+            value: boolean | number | string;
+            /** Mean */
+            mean: number[][];
+            /** Deviation */
+            deviation: number[][];
+        };
+        /**
          * SurfacePoint
-         * @description A trial on it; id 0 for a result from elsewhere.
+         * @description A trial on it; id 0 for a result from elsewhere, `panel` the one among the small multiples that it belongs to.
          */
         SurfacePoint: {
             /** Id */
@@ -5284,6 +5296,11 @@ export interface components {
             at: number[];
             /** Score */
             score: number;
+            /**
+             * Panel
+             * @default null
+             */
+            panel?: number | null;
         };
         /**
          * SurfaceRequest
@@ -5300,6 +5317,12 @@ export interface components {
              * @enum {string}
              */
             others?: "near the best" | "averaged";
+            /**
+             * By
+             * @description A third setting: a surface for each of its options or levels, on one scale.
+             * @default null
+             */
+            by?: string | null;
         };
         /**
          * SurfaceShown
@@ -5318,6 +5341,17 @@ export interface components {
             covered: number;
             /** Points */
             points: components["schemas"]["SurfacePoint"][];
+            /**
+             * By
+             * @default null
+             */
+            by?: string | null;
+            /**
+             * Panels
+             * @description For each option of a third setting, or a few of its levels; empty without one.
+             * @default []
+             */
+            panels?: components["schemas"]["SurfacePanel"][];
         };
         /**
          * SurfaceView

@@ -16,17 +16,18 @@ interface Props {
   picked: number[] | null;
   selected: number | null;
   inspect: (id: number) => void;
+  span?: readonly [number, number]; // of the scale, where several are looked at together
 }
 
 const [DARK, LIGHT] = ["#21302b", "#fffaf0"]; // on a ramp that is the same by day and by night
 
 /** Filled contours of a surface on the score ramp, with the trials on it and a scale below. */
-export function SurfaceMap({ surface, values, what, larger, width, ridge, picked, selected, inspect }: Props) {
+export function SurfaceMap({ surface, values, what, larger, width, ridge, picked, selected, inspect, span }: Props) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const { mode } = useColorScheme();
   const [under, setUnder] = useState<{ x: number; y: number } | null>(null);
   const area = areaOf(width);
-  const [low, high] = spanOf(values);
+  const [low, high] = span ?? spanOf(values);
   const { across, down } = surface;
   const good = (value: number) => {
     const share = high > low ? (value - low) / (high - low) : 0.5;

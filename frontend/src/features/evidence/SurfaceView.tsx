@@ -1,8 +1,9 @@
 import { useState } from "react";
 import { useEvidence, useSurface, type Evidence, type Others, type Surface } from "../../api/evidence";
 import { SurfaceMap } from "../../charts/SurfaceMap";
+import { spanOf } from "../../charts/surfaceLayout";
 import { useWidth } from "../../charts/useWidth";
-import { percent } from "../../lib/format";
+import { figure, percent, scalar } from "../../lib/format";
 import { Switch } from "../../ui/Switch";
 import type { Looked } from "./looked";
 import type { Selection } from "./useSelection";
@@ -14,9 +15,15 @@ export function SurfaceView({ problem, search, selection, trial, inspect }: Look
   const strongest = evidence?.surface ? ([evidence.surface.across.name, evidence.surface.down.name] as const) : null;
   const [pair, setPair] = useState<readonly [string, string] | null>(null);
   const [others, setOthers] = useState<Others>("near the best");
+  const [turning, setTurning] = useState<string | null>(null);
   const [across, down] = pair ?? strongest ?? [names[0] ?? "", names[1] ?? ""];
-  const given = evidence?.surface && !pair && others === "near the best" ? evidence.surface : null;
-  const answer = useSurface(search.id, across, down, others, evidence?.state === "done" && !given && names.length > 1);
+  const by = turning === across || turning === down ? null : turning;
+  const given = evidence?.surface && !pair && !by && others === "near the best" ? evidence.surface : null;
+  const answer = useSurface(
+    search.id,
+    { across, down, others, by },
+    evidence?.state === "done" && !given && names.length > 1,
+  );
   const surface = given ?? answer.data?.surface ?? null;
   if (names.length < 2)
     return <p className="sheet padded soft">This search has one setting only: Lanes show the score along it.</p>;
@@ -35,6 +42,14 @@ export function SurfaceView({ problem, search, selection, trial, inspect }: Look
           names={names.filter((n) => n !== across)}
           onChange={(n) => setPair([across, n])}
         />
+        {names.length > 2 && (
+          <Chooser
+            label="for each"
+            value={by ?? ""}
+            names={["", ...names.filter((n) => n !== across && n !== down)]}
+            onChange={(n) => setTurning(n || null)}
+          />
+        )}
         <span className="soft">others</span>
         <Switch label="Other settings" options={["near the best", "averaged"]} value={others} onChange={setOthers} />
         <span className="grow" />
@@ -89,7 +104,9 @@ function Chooser({
       {label}
       <select className="mono" value={value} onChange={(event) => onChange(event.target.value)}>
         {names.map((name) => (
-          <option key={name}>{name}</option>
+          <option key={name} value={name}>
+            {name || "–"}
+          </option>
         ))}
       </select>
     </label>
@@ -128,6 +145,13 @@ function Maps({ surface, metric, larger, ridge, picked, selected, inspect }: Map
   const [box, width] = useWidth(900);
   const each = Math.min(Math.max((width - 24) / 2, 260), 560);
   const shared = { surface, larger, width: each, picked, selected, inspect };
+  if (surface.panels?.length)
+    return (
+      <div ref={box}>
+        <Panels {...{ surface, metric, larger, picked, selected, inspect, width }} />
+        <HeldOut surface={surface} />
+      </div>
+    );
   return (
     <>
       <div className="row wrap far top" ref={box}>
@@ -140,10 +164,51 @@ function Maps({ surface, metric, larger, ridge, picked, selected, inspect }: Map
           <SurfaceMap {...shared} values={surface.deviation} what="error" ridge={null} />
         </figure>
       </div>
-      <p className="small soft" data-held-out>
-        Of trials that it did not see the model foretells {percent(surface.explained)} of the differences (R², leaving
-        one out), and {percent(surface.covered)} of them lie in its 80 % band.
-      </p>
+      <HeldOut surface={surface} />
     </>
   );
 }
+
+const HeldOut = ({ surface }: { surface: Surface }) => (
+  <p className="small soft" data-held-out>
+    Of trials that it did not see the model foretells {percent(surface.explained)} of the differences (R², leaving one
+    out), and {percent(surface.covered)} of them lie in its 80 % band.
+  </p>
+);
+
+/** The same surface for each option of a third setting, or low, middle and high of a number, all on one scale. */
+function Panels({ surface, metric, width, ...rest }: Omit<MapsProps, "ridge"> & { width: number }) {
+  const panels = surface.panels ?? [];
+  const span = spanOf(panels.flatMap((panel) => panel.mean));
+  const each = Math.max(Math.min((width - 24) / Math.min(panels.length, 3), 460), 250);
+  return (
+    <>
+      <p className="strong small">{metric}, as the model has it, on one scale</p>
+      <div className="row wrap top">
+        {panels.map((panel, i) => (
+          <figure className="flush" key={String(panel.value)} data-panel={String(panel.value)}>
+            <figcaption className="small">
+              {surface.by} <b>{scalar(panel.value)}</b>
+              <span className="soft"> ± {figure(typical(panel.deviation))}</span>
+            </figcaption>
+            <SurfaceMap
+              {...rest}
+              surface={{ ...surface, points: surface.points.filter((point) => point.panel === i) }}
+              values={panel.mean}
+              span={span}
+              what="score"
+              ridge={null}
+              width={each}
+            />
+          </figure>
+        ))}
+      </div>
+    </>
+  );
+}
+
+/** The error that half of the surface stays under. */
+const typical = (rows: number[][]) => {
+  const all = rows.flat().sort((a, b) => a - b);
+  return all[Math.floor(all.length / 2)] ?? 0;
+};

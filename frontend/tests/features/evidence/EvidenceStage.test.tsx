@@ -351,7 +351,44 @@ describe("the other views", () => {
     expect(called("POST", "/searches/1/surface")).toHaveLength(0);
     await press("averaged");
     const { body } = await asked("POST", "/searches/1/surface");
-    expect(body).toEqual({ across: "depth", down: "min_leaf", others: "averaged" });
+    expect(body).toEqual({ across: "depth", down: "min_leaf", others: "averaged", by: null });
+  });
+
+  it("a surface is drawn for each option of a third setting, all on one scale, each with its own trials", async () => {
+    const panel = (value: boolean, more: number) => ({
+      value,
+      mean: surface.mean.map((row) => row.map((v) => v + more)),
+      deviation: surface.deviation,
+    });
+    const points = [
+      { id: 3, at: [0.5, 0.5], score: 0.6, panel: 0 },
+      { id: 4, at: [0.2, 0.5], score: 0.9, panel: 1 },
+      { id: 5, at: [0.3, 0.5], score: 0.8, panel: 1 },
+    ];
+    const panels = [panel(false, 0), panel(true, 1)];
+    on("POST /searches/1/surface", ({ body }) => ({
+      ...{ state: "done", message: "" },
+      surface: { ...surface, points, by: body.by, panels: body.by ? panels : [] },
+    }));
+    on("GET /problems/1/searches", () =>
+      answer<Search[]>("GET /api/v1/problems/1/searches").map((s) => ({
+        ...s,
+        parameters: ["depth", "min_leaf", "balance"].map((name) => ({ name, kind: "range" })),
+      })),
+    );
+    look("surface");
+    await waitFor(() => expect(document.querySelectorAll("[data-read]")).toHaveLength(2));
+    fireEvent.change(screen.getByLabelText("for each"), { target: { value: "balance" } });
+    expect((await asked("POST", "/searches/1/surface")).body.by).toBe("balance");
+    const shown = await waitFor(() => {
+      const all = [...document.querySelectorAll("[data-panel]")];
+      if (all.length !== 2) throw new Error(`${all.length} panels`);
+      return all;
+    });
+    expect(shown.map((one) => one.querySelectorAll("svg g.clickable").length)).toEqual([1, 2]);
+    expect(shown.map((one) => one.querySelector("[data-read]")!.textContent)).toEqual(
+      Array(2).fill("0.4 to 1.7, light is good"),
+    );
   });
 
   it("the way to the best is measured where no trial has been, as a search that one then watches", async () => {

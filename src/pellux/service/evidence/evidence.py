@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from pellux.core.errors import Conflict
-from pellux.core.evidence.surface import check_pair
+from pellux.core.evidence.surface import check_pair, check_third
 from pellux.core.space import parse
 from pellux.service.engine.analyses import FAILED, newest_analysis
 from pellux.service.engine.engine import Engine
@@ -45,7 +45,10 @@ def ask_surface(engine: Engine, search_id: int, wanted: SurfaceRequest) -> Surfa
     """Over two settings of the search's space."""
     problem_id, request = _request(engine, search_id)
     with engine.workspace.database.read() as session:
-        check_pair(parse(get_search(session, search_id).space), wanted.across, wanted.down)
+        space = parse(get_search(session, search_id).space)
+    check_pair(space, wanted.across, wanted.down)
+    if wanted.by is not None:
+        check_third(space, wanted.across, wanted.down, wanted.by)
     row = _asked(engine, problem_id, SURFACE, {**request, **wanted.model_dump()}, 0)
     return SurfaceView.model_validate({"surface": row.result or None, "state": row.state, "message": row.message})
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict
 from typing import Any
 
@@ -16,7 +16,7 @@ from pellux.core.evidence.importance import Importances, importances
 from pellux.core.evidence.noise import noise
 from pellux.core.evidence.path import Step, path
 from pellux.core.evidence.reading import Reading, read
-from pellux.core.evidence.surface import NEAR, surface
+from pellux.core.evidence.surface import NEAR, Panel, panels, surface
 from pellux.core.space import Choice, Parameter, Space, identity, parse, write, write_parameter
 from pellux.service.engine.analyses import Job
 from pellux.service.evidence.gathering import SCORES, Gathered, facts_of, gather
@@ -32,7 +32,10 @@ def prepare(workspace: Workspace, problem_id: int, request: Mapping[str, Any]) -
 
 
 def prepare_surface(workspace: Workspace, problem_id: int, request: Mapping[str, Any]) -> Job:
-    return Job(compute_surface, (gather(workspace, request["search"]), request["across"], request["down"], request["others"]))
+    return Job(
+        compute_surface,
+        (gather(workspace, request["search"]), request["across"], request["down"], request["others"], request.get("by")),
+    )
 
 
 def _read(known: Gathered) -> tuple[Space, Reading | None, np.random.Generator]:
@@ -74,26 +77,41 @@ def _strongest(shares: Importances) -> tuple[str, str]:
     return shares.singles[0].name, shares.singles[1].name
 
 
-def compute_surface(known: Gathered, across: str, down: str, others: str) -> dict[str, Any]:
+def compute_surface(known: Gathered, across: str, down: str, others: str, by: str | None = None) -> dict[str, Any]:
     _, reading, _ = _read(known)
-    return {} if reading is None else _surface(known, reading, across, down, others)
+    return {} if reading is None else _surface(known, reading, across, down, others, by)
 
 
-def _surface(known: Gathered, reading: Reading, across: str, down: str, others: str) -> dict[str, Any]:
+def _surface(known: Gathered, reading: Reading, across: str, down: str, others: str, by: str | None = None) -> dict[str, Any]:
     found = surface(reading, across, down, others)
     sides = [
         {"name": a.name, "options": a.options, "positions": a.positions.tolist(), "values": list(a.values)}
         for a in (found.across, found.down)
     ]
-    points = []
+    turns = () if by is None else panels(reading, across, down, by, others)
+    points: list[dict[str, Any]] = []
     for t in sorted((t for t in known.tried if t.mean is not None), key=lambda t: -(t.mean or 0.0))[:SURFACE_TRIALS]:
         if across in t.configuration and down in t.configuration:
             at = [float(reading.space.by_name[name].encode(t.configuration[name])) for name in (across, down)]
-            points.append({"id": max(t.id, 0), "at": at, "score": known.sign * (t.mean or 0.0)})
+            points.append({
+                "id": max(t.id, 0), "at": at, "score": known.sign * (t.mean or 0.0), "panel": _panel(reading, turns, by, t.configuration)
+            })  # fmt: skip
     return {
         "across": sides[0], "down": sides[1], "mean": (known.sign * found.mean).tolist(), "deviation": found.deviation.tolist(),
-        "explained": reading.explained, "covered": reading.covered, "points": points,
+        "explained": reading.explained, "covered": reading.covered, "points": points, "by": by,
+        "panels": [
+            {"value": one.value, "mean": (known.sign * one.surface.mean).tolist(), "deviation": one.surface.deviation.tolist()}
+            for one in turns
+        ],
     }  # fmt: skip
+
+
+def _panel(reading: Reading, turns: Sequence[Panel], by: str | None, configuration: Mapping[str, Any]) -> int | None:
+    """Beside which of the panels a trial stands: that of its option, or of the nearest level."""
+    if by is None or by not in configuration:
+        return None
+    at = float(reading.space.by_name[by].encode(configuration[by]))
+    return min(range(len(turns)), key=lambda i: abs(turns[i].position - at))
 
 
 def _rank(low: tuple[float, ...], top: tuple[float, ...]) -> float | None:

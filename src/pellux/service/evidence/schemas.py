@@ -131,6 +131,9 @@ class SurfaceRequest(Request):
     across: str = Field(max_length=200)
     down: str = Field(max_length=200)
     others: Literal["near the best", "averaged"] = "near the best"
+    by: str | None = Field(
+        None, max_length=200, description="A third setting: a surface for each of its options or levels, on one scale."
+    )
 
 
 class SideView(View):
@@ -141,11 +144,20 @@ class SideView(View):
 
 
 class SurfacePoint(View):
-    """A trial on it; id 0 for a result from elsewhere."""
+    """A trial on it; id 0 for a result from elsewhere, `panel` the one among the small multiples that it belongs to."""
 
     id: int
     at: list[float]
     score: float
+    panel: int | None = None
+
+
+class SurfacePanel(View):
+    """The same surface where a third setting has one value."""
+
+    value: ScalarValue
+    mean: list[list[float]]
+    deviation: list[list[float]]
 
 
 class SurfaceShown(View):
@@ -158,6 +170,10 @@ class SurfaceShown(View):
     explained: float
     covered: float
     points: list[SurfacePoint]
+    by: str | None = None
+    panels: list[SurfacePanel] = Field(
+        [], description="For each option of a third setting, or a few of its levels; empty without one."
+    )
 
 
 class SurfaceView(View):
