@@ -12,23 +12,20 @@ import os
 
 os.environ.update(OMP_NUM_THREADS="1", OPENBLAS_NUM_THREADS="1")
 
-import argparse
 import math
-import platform
 import resource
 import time
 from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
-from datetime import date
 from functools import lru_cache
 
 import numpy as np
 from scipy.optimize import minimize
 
-from benchmarks.document import put
 from benchmarks.strategies import functions, prediction_times, tables
 from benchmarks.strategies.functions import Configuration, Problem
+from benchmarks.strategies.parts import write
 from pellux.core.settings import NoSettings
 from pellux.core.space import Space, draw, parse
 from pellux.core.strategies import STRATEGIES, Observation, SeedStream, Suggest
@@ -221,27 +218,11 @@ def proposal_cost() -> str:
 
 
 def main() -> None:
-    parser = argparse.ArgumentParser()
-    parser.add_argument("--seeds", type=int, default=len(SEEDS))
-    parser.add_argument("--processes", type=int, default=os.cpu_count() or 1)
-    parser.add_argument("--dry", action="store_true", help="Print only.")
-    given = parser.parse_args()
-    seeds = range(SEEDS.start, SEEDS.start + given.seeds)
-    cost = proposal_cost()
-    print(cost, flush=True)
-    told = [
-        f"Written by `make bench-strategies` on {date.today().isoformat()}: {os.cpu_count()} shared cores, Python {platform.python_version()}. "
-        f"Seeds {seeds.start} to {seeds.stop - 1}; medians of how far the best that keeps all limits is below the best that can.",
-        "",
-        cost,
-        "",
-        *lines(given.processes, seeds),
-        "",
+    words = [
         "Below 0: better than the best of an even spread and climbs from it. Wanted: the Gaussian process at 40 beats Random at 320, and finds what keeps a limit of "
         "which a fiftieth does within 15 trials in 90 % of runs; 1e-2 at 60 on Branin.",
     ]
-    if not given.dry:
-        put("limits", told)
+    write("limits", SEEDS, "how far the best that keeps all limits is below the best that can", proposal_cost, lines, lambda: words)
 
 
 if __name__ == "__main__":

@@ -13,22 +13,19 @@ import os
 
 os.environ.update(OMP_NUM_THREADS="1", OPENBLAS_NUM_THREADS="1")
 
-import argparse
 import math
-import platform
 import resource
 import time
 from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
-from datetime import date
 from functools import lru_cache
 
 import numpy as np
 
-from benchmarks.document import put
 from benchmarks.strategies import prediction_times, tables
 from benchmarks.strategies.functions import Configuration
+from benchmarks.strategies.parts import write
 from pellux.core.judging.fronts import course, hypervolume, on_front
 from pellux.core.settings import NoSettings
 from pellux.core.space import Space, draw, parse
@@ -235,23 +232,8 @@ def proposal_cost() -> str:
     return f"A proposal at 200 trials ({front} on the front), 8 settings, two metrics, one limit: {np.median(taken):.3f} s at the median of 10 (≤ 0.25), {memory:.0f} MB (≤ 500)."
 
 
-def main() -> None:
-    parser = argparse.ArgumentParser()
-    parser.add_argument("--seeds", type=int, default=len(SEEDS))
-    parser.add_argument("--processes", type=int, default=os.cpu_count() or 1)
-    parser.add_argument("--dry", action="store_true", help="Print only.")
-    given = parser.parse_args()
-    seeds = range(SEEDS.start, SEEDS.start + given.seeds)
-    cost = proposal_cost()
-    print(cost, flush=True)
-    told = [
-        f"Written by `make bench-strategies` on {date.today().isoformat()}: {os.cpu_count()} shared cores, Python {platform.python_version()}. "
-        f"Seeds {seeds.start} to {seeds.stop - 1}; medians of the share of the volume that can be covered.",
-        "",
-        cost,
-        "",
-        *lines(given.processes, seeds),
-        "",
+def told() -> list[str]:
+    return [
         "Wanted: the Gaussian process at 60 covers what Random does at 480 (three metrics: at 240); on Branin–Currin -1.5 at 100, which of a share it is where "
         f"0.03 is lacking. In the problem's own units it cannot be: 100 points of that front itself, placed best, leave about {_least_lacking(100):.2f} "
         f"(log10 {math.log10(_least_lacking(100)):.2f}) uncovered.",
@@ -260,8 +242,10 @@ def main() -> None:
         "Branin–Currin 0.979 (0.992 at 100), forest 0.647, boosting 0.988, DTLZ2 0.804 at 60 trials. On the forest the judged reference point, the median of "
         "random draws, leaves out ends of the front that the strategy goes to: without moving ends it covered 0.83 there and 0.6 of ZDT3 (seeds 20 to 25).",
     ]
-    if not given.dry:
-        put("several", told)
+
+
+def main() -> None:
+    write("several", SEEDS, "the share of the volume that can be covered", proposal_cost, lines, told)
 
 
 if __name__ == "__main__":
