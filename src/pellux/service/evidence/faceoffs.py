@@ -192,6 +192,7 @@ def _plan(search: Search, request: FaceOffRequest, entrant: EntrantRequest, seed
         trials=request.amount if request.budget == "trials" else MOST_TRIALS,
         minutes=request.amount / 60 if request.budget == "seconds" else None,
         fit_seconds=kept.fit_seconds, trial_seconds=kept.trial_seconds, memory_mb=kept.memory_mb,
+        against=[],  # standings are those of the score
     )  # fmt: skip
 
 
