@@ -107,6 +107,8 @@ def _scored(workspace: Workspace, search_id: int) -> _Scored:
         baselines = trials.baselines(session, problem.id)
     judging = workspace.objective(problem).judging
     aims = judging.weighed(kept_settings(search.plan).against)
+    if search.kind != runs.SEARCH:
+        raise Conflict(f"A front is that of a search; run {search.number} is none.")
     if not aims:
         raise Conflict(f"{judging.metric} decides alone in search {search.number}: it has a best trial, and no front.")
     values = np.array([_values(judging, aims, row[3], row[4]) for row in rows]).reshape(-1, 1 + len(aims))
