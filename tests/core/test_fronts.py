@@ -208,6 +208,17 @@ def test_strategies_without_models_are_told_of_fronts_by_an_order(way: str) -> N
     assert np.median([hypervolume(searched(way, 70, seed), REFERENCE) for seed in (1, 2, 3)]) > drawn
 
 
+def test_two_metrics_that_are_one_are_searched_as_one() -> None:
+    history: list[Observation] = []
+    for number in range(1, 26):
+        answer = STRATEGIES["gaussian process"].ask(SPACE, history, [], 1, SeedStream(2, number), NoSettings())
+        assert isinstance(answer, Suggest)
+        [c] = answer.configurations
+        score = two(c)[0]
+        history.append(Observation(c, (score,), 1.0, "scored", number=number, beside=(score,)))
+    assert max(o.mean or -np.inf for o in history) > -0.5, "near the best of Branin, -0.398"
+
+
 @pytest.mark.parametrize("way", ["gaussian process", "parzen density", "gain per second"])
 def test_a_constant_metric_a_missing_one_and_failures_stop_no_proposal(way: str) -> None:
     rng, history = np.random.default_rng(3), list[Observation]()

@@ -14,7 +14,7 @@ import pytest
 from pellux.core.errors import Conflict, InvalidPlan
 from pellux.core.judging.fronts import choose, hypervolume, on_front, reference_point
 from pellux.service.decisions.candidates import FinalistsQuery
-from pellux.service.decisions.decisions import DecisionRequest, decide, decision_detail
+from pellux.service.decisions.decisions import DecisionRequest, decide, decision_detail, honest_request
 from pellux.service.decisions.finalists import finalists
 from pellux.service.decisions.judgements import ask_honest_score, honest_score_view
 from pellux.service.engine.engine import Engine
@@ -104,6 +104,12 @@ def test_who_was_not_measured_before_is_measured_for_the_front(engine: Engine, t
     assert (baseline.measured or {})["predict ms"] > 0
     weighed = finalists(engine.workspace, problem_id, FinalistsQuery())
     assert [f.trial.id for f in weighed.finalists if f.is_baseline] == [baseline.id], "it stands there once"
+    forests(engine, problem_id, 2, seed=7)
+    assert not finalists(engine.workspace, problem_id, FinalistsQuery()).decides, "the newest search decides by its score"
+    asked = finalists(engine.workspace, problem_id, FinalistsQuery(search=both))
+    assert [measure.key for measure in asked.decides] == ["average precision", "predict ms"]
+    assert asked.front
+    assert honest_request(engine.workspace, problem_id)["against"] == ["predict ms"], "of the newest that weighs"
 
 
 @pytest.mark.parametrize(

@@ -16,6 +16,7 @@ export interface Weighing {
   region: number | null;
   beside: string | null;
   weights: string | null;
+  of: number | null; // the id of the one search whose trials are weighed
   limitOn: string | null;
   limit: number | null;
 }
@@ -26,6 +27,7 @@ export const weighingQuery = (w: Weighing) => ({
   ...(w.region !== null && { region: w.region }),
   ...(w.beside !== null && { beside: w.beside }),
   ...(w.weights !== null && { weights: w.weights }),
+  ...(w.of !== null && { search: w.of }),
   ...(w.limitOn !== null && w.limit !== null && { limit_on: w.limitOn, limit: w.limit }),
 });
 

@@ -34,7 +34,10 @@ function Gathering({ problem }: { problem: Problem }) {
   if (finalists.isError)
     return (
       <Trouble message={finalists.error.message}>
-        <button className="plain-button" onClick={() => set({ limit_on: null, limit: null, beside: null, cost: null })}>
+        <button
+          className="plain-button"
+          onClick={() => set({ limit_on: null, limit: null, beside: null, cost: null, weights: null, of: null })}
+        >
           <u>Weigh them as usual</u>
         </button>
       </Trouble>
@@ -96,7 +99,9 @@ interface Decided {
 }
 
 function Bench({ problem, found, decided }: { problem: Problem; found: Finalists; decided: Decided | null }) {
-  const { view, set } = useWeighing();
+  const { view, weighing, set } = useWeighing();
+  const { of } = weighing;
+  const ofName = useChosen().searches.find((search) => search.id === of)?.number;
   const [picked, setPicked] = useState<Picked | null>(null);
   useEffect(() => {
     const onKey = (event: KeyboardEvent) => {
@@ -125,6 +130,14 @@ function Bench({ problem, found, decided }: { problem: Problem; found: Finalists
               ? found.decides.map((m) => `${m.key} ${m.larger_is_better ? "↑" : "↓"}`).join(" against ")
               : problem.judging.metric_label}
           </h1>
+          {of !== null && (
+            <span className="tag small" data-of={of}>
+              {ofName ? `search ${ofName} only` : "one search only"}{" "}
+              <button className="plain-button spruce" onClick={() => set({ of: null })}>
+                all searches
+              </button>
+            </span>
+          )}
           <Switch
             label="View"
             options={VIEWS.filter(

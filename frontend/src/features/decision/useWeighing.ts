@@ -18,6 +18,7 @@ export function useWeighing() {
     region: number(query.get("region")),
     beside: query.get("beside"),
     weights: query.get("weights"),
+    of: number(query.get("of")),
     limitOn: query.get("limit_on"),
     limit: number(query.get("limit")),
   };

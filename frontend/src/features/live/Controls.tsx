@@ -75,7 +75,12 @@ export function Controls({ search }: { search: Search }) {
           </>
         )}
         {!live && search.best && (
-          <Button variant="contained" data-primary component={Link} to={`/p/${search.problem_id}/decision`}>
+          <Button
+            variant="contained"
+            data-primary
+            component={Link}
+            to={`/p/${search.problem_id}/decision${search.against.length > 0 ? `?of=${search.id}` : ""}`}
+          >
             Decide
           </Button>
         )}

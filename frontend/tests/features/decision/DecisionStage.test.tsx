@@ -359,4 +359,15 @@ describe("where several metrics decide", () => {
     await waitFor(() => expect(document.querySelector("[data-worse]")!.textContent).toContain("not on the front"));
     expect((await button("Sign this choice")).hasAttribute("disabled")).toBe(true);
   });
+
+  it("one search is decided on by itself, as its Live screen leads to it, and all again", async () => {
+    on("GET /problems/1/finalists", () => several([30, 10]));
+    const { where } = await begin("?of=2&weights=2+1");
+    const { query } = called("GET", "/problems/1/finalists").at(-1)!;
+    expect([query.get("search"), query.get("weights")]).toEqual(["2", "2 1"]);
+    await waitFor(() => expect(document.querySelector("[data-of]")!.textContent).toContain("search 2 only"));
+    fireEvent.click(document.querySelector("[data-of] button")!);
+    await waitFor(() => expect(where()).not.toContain("of="));
+    await waitFor(() => expect(called("GET", "/problems/1/finalists").at(-1)!.query.get("search")).toBeNull());
+  });
 });

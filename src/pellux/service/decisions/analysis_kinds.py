@@ -128,6 +128,8 @@ def _honest_metrics(
     score = _raw_scores(brief.judged_by, truth, lines, classes, predictions, len(usable), counts)
     beside = [[np.nan if v is None else aim.sign * v for aim, v in zip(aims, told[place], strict=True)] for place in usable]
     values = np.column_stack([score, np.array(beside, dtype=float)])
+    if not np.isfinite(values).all(1).any():
+        return []  # no trial that kept its predictions was measured for all of them
     found = honest_front(metrics, values, truth, lines, classes, predictions, rng, counts)
     names = [brief.metric, *(aim.measure for aim in aims)]
     # What is not predicted was turned so that larger is better.

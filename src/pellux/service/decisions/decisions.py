@@ -17,7 +17,7 @@ from pellux.service.decisions.finalists import finalists
 from pellux.service.decisions.objections import reason_for
 from pellux.service.decisions.schemas import DecisionDetail, DecisionView, FinalistsView
 from pellux.service.decisions.takeaway import files_of
-from pellux.service.decisions.trade_offs import aims_of, of_front
+from pellux.service.decisions.trade_offs import newest_aims, of_front
 from pellux.service.engine.analyses import DONE, newest_analysis
 from pellux.service.engine.engine import Engine
 from pellux.service.evidence.evidence import ask_evidence
@@ -142,7 +142,7 @@ def honest_request(workspace: Workspace, problem_id: int) -> dict[str, Any]:
     """What the honest score of a problem is asked for: its scored trials, the best 2,000 where there are more."""
     with workspace.database.read() as session:
         judging = workspace.objective(get_problem(session, problem_id)).judging
-        aims = aims_of(session, judging, problem_id, None)
+        aims = newest_aims(session, judging, problem_id)
         chosen = {*scored_ids(session, problem_id, MOST_HONEST), *of_front(session, judging, aims, problem_id)}
         return {"trials": sorted(chosen), **({"against": [aim.measure for aim in aims]} if aims else {})}
 

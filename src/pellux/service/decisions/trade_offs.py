@@ -102,6 +102,13 @@ def aims_of(session: Session, judging: Judging, problem_id: int, search_id: int 
     return judging.weighed(None if newest is None else kept_settings(newest.plan).against)
 
 
+def newest_aims(session: Session, judging: Judging, problem_id: int) -> tuple[Aim, ...]:
+    """Of the newest search whose score is weighed against anything: any of a problem's searches may be decided on by itself."""
+    found = sorted(runs.searches_of(session, problem_id, kinds=(runs.SEARCH,)), key=lambda search: -search.id)
+    weighed = (judging.weighed(kept_settings(search.plan).against) for search in found)
+    return next((aims for aims in weighed if aims), ())
+
+
 def of_front(session: Session, judging: Judging, aims: Sequence[Aim], problem_id: int) -> set[int]:
     """Ids of the trials on the front of all searches of a problem: the best by score alone may be only one end of it."""
     if not aims:
