@@ -1,6 +1,5 @@
-import TextField from "@mui/material/TextField";
-import { useId } from "react";
 import { goingOn } from "../lib/limits";
+import { OfferedField } from "./OfferedField";
 
 interface Props {
   value: string;
@@ -12,28 +11,13 @@ interface Props {
 }
 
 /** What the score is weighed against, as it is written; what is measured is offered while one types. */
-export function AgainstField({ value, offered, metric, wrong = false, width = 172, onChange }: Props) {
-  const list = useId();
-  return (
-    <>
-      <TextField
-        label="Weighed against"
-        placeholder="nothing"
-        value={value}
-        error={wrong}
-        title={`What ${metric || "the score"} is weighed against, up to two metrics: the search looks for the front, where none is better in all of them. Measured: ${offered.join(", ")}.`}
-        onChange={(event) => onChange(event.target.value)}
-        slotProps={{
-          inputLabel: { shrink: true },
-          htmlInput: { spellCheck: false, autoComplete: "off", list, "data-against": true },
-        }}
-        sx={{ width, flex: "none" }}
-      />
-      <datalist id={list}>
-        {goingOn(offered, value).map((text) => (
-          <option key={text} value={text} />
-        ))}
-      </datalist>
-    </>
-  );
-}
+export const AgainstField = ({ value, offered, metric, wrong = false, width = 172, onChange }: Props) => (
+  <OfferedField
+    label="Weighed against"
+    placeholder="nothing"
+    title={`What ${metric || "the score"} is weighed against, up to two metrics: the search looks for the front, where none is better in all of them. Measured: ${offered.join(", ")}.`}
+    offered={goingOn(offered, value)}
+    mark={{ "data-against": true }}
+    {...{ value, wrong, width, onChange }}
+  />
+);
