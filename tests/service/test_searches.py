@@ -154,13 +154,13 @@ def test_an_exception_and_a_nan_fail_their_trials_with_reason_and_log(engine: En
 
 def test_a_fit_over_its_time_is_told_apart(engine: Engine, tmp_path: Path) -> None:
     problem_id = problem(engine, tmp_path)
-    plan = {"trials": 2, "fit seconds": 1.5, "workers": 1}
-    search_id = launch(engine, problem_id, key="forest", space="trees: 40000 .. 50000 int", **plan)
+    plan = {"trials": 1, "fit seconds": 5, "workers": 1}  # a busy machine fits the usual forest in that, never the other
+    search_id = launch(engine, problem_id, key="forest", space="trees: 90000 .. 100000 int", **plan)
     assert engine.join(search_id, 60)
     first, *others = rows(engine, search_id)
     assert first.state == "scored"
-    assert [t.state for t in others] == ["failed", "failed"]
-    assert all("limit of 1.5 s" in t.reason for t in others)
+    assert [t.state for t in others] == ["failed"]
+    assert "limit of 5 s" in others[0].reason
     states = [f.state for f in trials.trial_detail(engine.workspace, others[0].id).fits]
     assert states.count("too long") == 1
     assert set(states) == {"too long", "cut"}
