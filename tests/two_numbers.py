@@ -14,7 +14,7 @@ from typing import Any
 
 from pellux.core.errors import InvalidPlan, InvalidSpace
 from pellux.core.judging import Tested
-from pellux.core.objective import FitContext, FitFailed, FitOrder, FitResult, Holds, Judging, Kept, Left, Terms
+from pellux.core.objective import Elsewhere, FitContext, FitFailed, FitOrder, FitResult, Holds, Judging, Kept, Left, Terms
 from pellux.core.reasons import because
 from pellux.core.space import Space, Value, parse
 from pellux.objectives.registry import Stored
@@ -81,6 +81,12 @@ class Source:
     terms: Terms = field(default_factory=Terms)
 
     def open(self) -> Source:
+        return self
+
+    def files(self) -> Mapping[str, str]:
+        return {}
+
+    def moved(self, place: Elsewhere) -> Source:
         return self
 
     def tidy(self) -> None:

@@ -170,10 +170,38 @@ class Evaluator(Protocol):
         ...
 
 
+@dataclass(frozen=True)
+class Elsewhere:
+    """Another machine, as far as what runs there has to know it.
+
+    Attributes
+    ----------
+    folder : str
+        Below which the files lie that a source named.
+    shared : str
+        A folder for what its workers share.
+    memory_bytes : int or None
+        What one fit may take there, where the worker does not limit itself.
+    """
+
+    folder: str
+    shared: str
+    memory_bytes: int | None = None
+
+
 class EvaluatorSource(Protocol):
     """How a worker comes by its evaluator: it is sent to each worker once, and opened there. It can be pickled."""
 
     def open(self) -> Evaluator: ...
+
+    def files(self) -> Mapping[str, str]:
+        """Paths of the files that it opens, each by where it belongs below a folder on a machine that has none of them; FileGone or
+        InvalidOwnCode where they cannot be told."""
+        ...
+
+    def moved(self, place: Elsewhere) -> EvaluatorSource:
+        """The same on another machine."""
+        ...
 
     def tidy(self) -> None:
         """The search is over: what its workers shared may go."""

@@ -12,7 +12,7 @@ from collections.abc import Collection, Iterator
 from contextlib import AbstractContextManager, contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Protocol
+from typing import Any, Protocol
 
 CHECKPOINT, PREDICTIONS = "checkpoint", "predictions"
 KEEP = "keep"  # in a fit's folder, what outlives the search
@@ -71,6 +71,16 @@ class FileArtifacts:
         path.mkdir(parents=True, exist_ok=True)
         yield str(path)
 
+    def state(self, trial: int, fold: int, name: str) -> tuple[Any, ...]:
+        """Another one after each change of what is kept under a name, or in the fit's folder where the name is empty."""
+        if name:
+            return _stat(self._path(trial, fold, name))
+        found: list[Any] = []
+        for place, folders, files in os.walk(self.fits / f"{trial}-{fold}"):
+            folders.sort()
+            found += [(file, _stat(Path(place, file))) for file in sorted(files)]
+        return tuple(found)
+
     def forget(self, trial: int | None) -> None:
         for path in self.checkpoints.glob("*-*" if trial is None else f"{trial}-*"):
             path.unlink(missing_ok=True)
@@ -100,6 +110,14 @@ class FileArtifacts:
 
     def _path(self, trial: int, fold: int, name: str) -> Path:
         return self.checkpoints / f"{trial}-{fold}.{name}"
+
+
+def _stat(path: Path) -> tuple[int, ...]:
+    try:
+        about = path.stat()
+    except OSError:
+        return ()
+    return about.st_mtime_ns, about.st_size, about.st_ino
 
 
 def folder_bytes(folder: Path) -> int:

@@ -149,7 +149,7 @@ class Coordinator:
         worker = self.scheduler.pool.remove(event.worker)
         if worker is None:
             return
-        if not any(self.life.fit(key).state is FitState.RUNNING for key in worker.fits):
+        if not event.blameless and not any(self.life.fit(key).state is FitState.RUNNING for key in worker.fits):
             self._failed_starts += 1
             if self._failed_starts >= FAILED_STARTS + self.limits.workers:
                 self._end(SearchState.FAILED, because("workers do not start", how=event.reason), event.at)
@@ -157,7 +157,7 @@ class Coordinator:
         for place, key in enumerate(worker.fits):
             fit = self.life.fit(key)
             if place == 0 and fit.state is FitState.RUNNING:
-                self.life.lose(fit, event.reason, event.at)
+                self.life.lose(fit, event.reason, event.at, blameless=event.blameless)
             elif fit.state is FitState.QUEUED and not self.trials[fit.trial].state.ended:
                 self.life.requeue(fit)
 
@@ -169,7 +169,7 @@ class Coordinator:
         worker, trial = self.scheduler.pool.workers[event.worker], self.trials[event.trial]
         if held.state is not FitState.QUEUED:
             return
-        fit = trial.put(held.begun(worker.lane, event.at))
+        fit = trial.put(held.begun(worker.lane, event.at, event.machine))
         if trial.state is TrialState.DUE:
             trial.move(TrialState.RUNNING)
             self.life.out.append(SaveTrial(trial, event.at))

@@ -33,6 +33,8 @@ from pellux.engine.scheduler import Scheduler
 from pellux.engine.states import FitState, TrialState
 from pellux.engine.worker_pool import Key, Worker
 
+BLAMELESS = 3  # times as many losses as of workers that died under it may a fit have with machines that vanished
+
 
 class Lifecycle:
     """All trials of a search.
@@ -143,9 +145,10 @@ class Lifecycle:
         self.trials[fit.trial].put(fit._replace(state=FitState.QUEUED, attempt=attempt, started_at=None))
         self.scheduler.push((fit.trial, fit.fold))
 
-    def lose(self, fit: Fit, how: str, at: float) -> None:
-        """The worker died under the fit: once more elsewhere, then the trial fails."""
-        if fit.attempt >= self.budget.limits.attempts:
+    def lose(self, fit: Fit, how: str, at: float, *, blameless: bool = False) -> None:
+        """The worker died under the fit: once more elsewhere, then the trial fails. One that went with its machine counts less: but
+        what takes a whole machine along wherever it runs has to end too."""
+        if fit.attempt >= self.budget.limits.attempts * (BLAMELESS if blameless else 1):
             lost = because("workers lost", workers=fit.attempt, how=how)
             self.end_fit(fit, Outcome(FitState.LOST, reason=lost), at)
         elif not self.trials[fit.trial].state.ended:

@@ -30,17 +30,23 @@ class WorkerReady(NamedTuple):
 
 
 class WorkerLost(NamedTuple):
+    """`blameless` where it went with its machine: whatever it did is not what it died of."""
+
     worker: int
     reason: str
     at: float
+    blameless: bool = False
 
 
 class FitStarted(NamedTuple):
+    """`machine` is empty for the one that the search runs on."""
+
     worker: int
     trial: int
     fold: int
     attempt: int
     at: float
+    machine: str = ""
 
 
 class FitEnded(NamedTuple):

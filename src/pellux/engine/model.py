@@ -53,7 +53,7 @@ class Outcome(NamedTuple):
 
 
 class Fit(NamedTuple):
-    """One trial on one fold, up to a rung. `lane` is the worker lane it ran on; times are wall-clock seconds."""
+    """One trial on one fold, up to a rung. `lane` is the worker lane it ran on, `machine` empty for the search's own; times are wall-clock seconds."""
 
     trial: int
     fold: int
@@ -64,23 +64,25 @@ class Fit(NamedTuple):
     ended_at: float | None = None
     outcome: Outcome | None = None
     rung: int = 0
+    machine: str = ""
 
     # What happens to every fit is written out: _replace takes three times as long.
 
     def handed(self) -> Fit:
         """Given to a worker, once more."""
         return Fit(
-            self.trial, self.fold, self.state, self.attempt + 1, self.lane, self.started_at, self.ended_at, self.outcome, self.rung
+            self.trial, self.fold, self.state, self.attempt + 1, self.lane, self.started_at, self.ended_at, self.outcome, self.rung,
+            self.machine,
         )  # fmt: skip
 
-    def begun(self, lane: int | None, at: float) -> Fit:
+    def begun(self, lane: int | None, at: float, machine: str = "") -> Fit:
         return Fit(
-            self.trial, self.fold, FitState.RUNNING, self.attempt, lane, at, self.ended_at, self.outcome, self.rung
+            self.trial, self.fold, FitState.RUNNING, self.attempt, lane, at, self.ended_at, self.outcome, self.rung, machine
         )  # fmt: skip
 
     def ended(self, outcome: Outcome, at: float) -> Fit:
         return Fit(
-            self.trial, self.fold, outcome.state, self.attempt, self.lane, self.started_at, at, outcome, self.rung
+            self.trial, self.fold, outcome.state, self.attempt, self.lane, self.started_at, at, outcome, self.rung, self.machine
         )  # fmt: skip
 
     @property

@@ -27,6 +27,7 @@ from pellux.engine.artifacts import Artifacts
 from pellux.engine.evaluation import LOG_TAIL, evaluate
 from pellux.engine.messages import CutFit, FitEnded, FitStarted, FitStepped, StartFit, WorkerReady
 from pellux.engine.parent_death import tie
+from pellux.objectives import sealed
 
 HEARTBEAT = 2.0
 BATCH = 0.05  # seconds that a point of a curve may wait for others
@@ -49,6 +50,8 @@ class Assignment:
         Those that are this worker's alone; the runner puts them in.
     each : int
         How many devices a worker is to have.
+    seal : str
+        What it seals with on another machine; empty on the server's own.
     """
 
     evaluators: EvaluatorSource
@@ -57,11 +60,14 @@ class Assignment:
     memory_bytes: int | None = None
     devices: tuple[str, ...] = ()
     each: int = 0
+    seal: str = ""
 
 
 def main(assignment: Assignment, pipe: Connection, parent_end: Connection) -> None:
     """Entry point of the process."""
     tie(parent_end.fileno())
+    if assignment.seal:
+        sealed.use(assignment.seal)
     send = _locked(pipe)
     log = _Log(assignment.log)
     threading.Thread(target=_beat, args=(send,), daemon=True).start()

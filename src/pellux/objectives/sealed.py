@@ -15,12 +15,28 @@ from functools import lru_cache
 from pathlib import Path
 
 LENGTH = 32
+FOR_MACHINES = b"machines of a cluster"
 VARIABLE = "PELLUX_SEAL"  # where no file can be kept, the key goes from the server to its workers, and ends with them
 
 
 def key_file() -> Path:
     """By the XDG Base Directory Specification."""
     return Path(os.environ.get("XDG_CONFIG_HOME") or Path.home() / ".config") / "pellux" / "key"
+
+
+def key_for_machines() -> str:
+    """What machines of a cluster seal with: this user's processes know their seals too, while the machines learn nothing of the key
+    itself."""
+    return hmac.new(_key(), FOR_MACHINES, hashlib.sha256).hexdigest()
+
+
+def use(key: str) -> None:
+    """Seal with a key that a server of this user sent, in this process and those it starts."""
+    global _given
+    _given = bytes.fromhex(key)
+
+
+_given: bytes | None = None
 
 
 @lru_cache(1)
@@ -58,7 +74,11 @@ def have_key() -> None:
 
 def mark(content: bytes, purpose: str) -> bytes:
     """32 bytes that only this user's processes can make of a content; those of one purpose are worth nothing for another."""
-    return hmac.new(_key(), purpose.encode() + b"\0" + content, hashlib.sha256).digest()
+    return _mark(_given or _key(), content, purpose)
+
+
+def _mark(key: bytes, content: bytes, purpose: str) -> bytes:
+    return hmac.new(key, purpose.encode() + b"\0" + content, hashlib.sha256).digest()
 
 
 def seal(content: bytes, purpose: str) -> bytes:
@@ -69,4 +89,5 @@ def seal(content: bytes, purpose: str) -> bytes:
 def opened(found: bytes, purpose: str) -> bytes | None:
     """The content; None where it is damaged, or was written by somebody else or for something else."""
     content = found[LENGTH:]
-    return content if hmac.compare_digest(mark(content, purpose), found[:LENGTH]) else None
+    keys = (_given,) if _given else (_key(), bytes.fromhex(key_for_machines()))
+    return content if any(hmac.compare_digest(_mark(key, content, purpose), found[:LENGTH]) for key in keys) else None

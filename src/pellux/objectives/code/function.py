@@ -10,21 +10,25 @@ import os
 import pickle
 import sys
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
 from threadpoolctl import threadpool_limits
 
 from pellux.core.errors import InvalidOwnCode
-from pellux.core.objective import FitContext, FitFailed, FitOrder, FitResult, Terms
+from pellux.core.objective import Elsewhere, FitContext, FitFailed, FitOrder, FitResult, Terms
 from pellux.core.reasons import because
 from pellux.objectives.code.brief import CodeBrief
+from pellux.objectives.code.elsewhere import code_files, moved_brief
 from pellux.objectives.code.fingerprint import Watch
 from pellux.objectives.code.folders import KEEP, Mark
 from pellux.objectives.code.program import DEVICES, THREADS, Run
 from pellux.objectives.code.scores import Found, ScoreReader, number
 from pellux.objectives.code.stages import Stage, Staged, Tell
+
+
+SENT = "sent.pickle"  # a function that came by value
 
 
 class Ended(BaseException):
@@ -86,6 +90,15 @@ class FunctionSource:
 
     def open(self) -> FunctionEvaluator:
         return FunctionEvaluator(self)
+
+    def files(self) -> Mapping[str, str]:
+        return {SENT: str(self.sent)} if self.sent else code_files(self.brief)
+
+    def moved(self, place: Elsewhere) -> FunctionSource:
+        terms = replace(self.terms, memory_bytes=place.memory_bytes)
+        if self.sent:
+            return FunctionSource(self.brief, terms, Path(place.folder) / SENT)
+        return FunctionSource(moved_brief(self.brief, place.folder), terms)
 
     def tidy(self) -> None:
         pass

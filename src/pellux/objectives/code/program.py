@@ -7,14 +7,15 @@ import os
 import re
 import sys
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
-from pellux.core.objective import FitContext, FitFailed, FitOrder, FitResult, Terms, Unavailable
+from pellux.core.objective import Elsewhere, FitContext, FitFailed, FitOrder, FitResult, Terms, Unavailable
 from pellux.core.reasons import because
 from pellux.core.space import Value
 from pellux.objectives.code.brief import CodeBrief, variable
+from pellux.objectives.code.elsewhere import code_files, moved_brief
 from pellux.objectives.code.fingerprint import Watch
 from pellux.objectives.code.folders import Mark, Scores, prepare_folder
 from pellux.objectives.code.guardian import VARIABLE, Guardian
@@ -42,6 +43,12 @@ class ProgramSource:
 
     def open(self) -> ProgramEvaluator:
         return ProgramEvaluator(self)
+
+    def files(self) -> Mapping[str, str]:
+        return code_files(self.brief)
+
+    def moved(self, place: Elsewhere) -> ProgramSource:
+        return ProgramSource(moved_brief(self.brief, place.folder), replace(self.terms, memory_bytes=place.memory_bytes))
 
     def tidy(self) -> None:
         pass

@@ -6,7 +6,7 @@ import contextlib
 import shutil
 import time
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -15,7 +15,7 @@ import numpy as np
 from pellux.core.errors import FileGone
 from pellux.core.judging import Brief
 from pellux.core.judging.limits import PREDICT_MS
-from pellux.core.objective import FitContext, FitFailed, FitOrder, FitResult, Terms, Unavailable
+from pellux.core.objective import Elsewhere, FitContext, FitFailed, FitOrder, FitResult, Terms, Unavailable
 from pellux.core.reasons import because
 from pellux.core.stopping import ITERATIONS, ROWS
 from pellux.objectives.tabular import checkpoints
@@ -28,7 +28,7 @@ from pellux.objectives.tabular.prediction_time import predict_ms
 from pellux.objectives.tabular.prefixes import Prefixes
 from pellux.objectives.tabular.preparation import steps_of
 from pellux.tables.files import FOLDS, array
-from pellux.tables.table import Table
+from pellux.tables.table import FILES, Table
 
 EVERY = 5.0  # seconds of training that a crash may cost
 
@@ -51,6 +51,20 @@ class TabularSource:
             return TabularEvaluator(self)
         except FileGone as missing:
             raise Unavailable(because("file gone", file=missing.path, why=missing.message)) from None
+
+    def files(self) -> Mapping[str, str]:
+        found = {f"table/{name}": str(self.table / name) for name in FILES} | {"folds.npy": str(self.folds)}
+        if self.own is not None and self.own.is_dir():
+            for path in sorted(self.own.rglob("*")):
+                if path.is_file() and "__pycache__" not in path.parts:
+                    found[f"own/{path.relative_to(self.own)}"] = str(path)
+        return found
+
+    def moved(self, place: Elsewhere) -> TabularSource:
+        root = Path(place.folder)
+        own = None if self.own is None else root / "own"
+        terms = replace(self.terms, shared=place.shared if self.terms.shared else "")
+        return TabularSource(root / "table", root / "folds.npy", self.brief, own, terms)
 
     def tidy(self) -> None:
         if self.terms.shared:

@@ -1,0 +1,304 @@
+"""The engine of a cluster: which machines it has, and seats that are put on them. One a scheduler, shared by all searches on it.
+
+The engine places seats and tells who joined and who left. It re-runs nothing: a seat's task is bound to its machine, is never retried, and
+its token lets it in once. When the scheduler is gone, it is looked for until it is there again.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import logging
+import secrets
+import socket
+import ssl
+import threading
+import time
+from collections import Counter
+from collections.abc import Callable, Iterator
+from typing import Any
+
+from pellux.core.errors import Conflict
+from pellux.engine.cluster import inspecting
+from pellux.engine.cluster import seat as seats
+from pellux.engine.cluster.door import Door, Guest
+from pellux.engine.cluster.inspecting import look
+from pellux.engine.cluster.machines import Demand, Machine, Place, capacity, differences, emptiest, unmet
+
+log = logging.getLogger("pellux.cluster")
+LOOK = 0.3  # seconds between two looks at who is there
+CONNECT = 5.0
+INSPECT = 20.0
+SEEN = 10.0  # seconds since the engine last heard of a machine, past which a silent one stays in trouble
+DEVICE = "GPU"  # what the engine's resources call devices
+
+
+class Unreachable(Conflict):
+    """No scheduler answers there, or not one that we can work with."""
+
+    code = "cluster-unreachable"
+
+
+class Cluster:
+    """Connected from when it is made; Unreachable where that fails.
+
+    Attributes
+    ----------
+    gone : bool
+        Whether the scheduler is not there now.
+    """
+
+    def __init__(self, address: str, door: tuple[str, int] | None = None) -> None:
+        self.address = address
+        self.machines: dict[str, Machine] = {}
+        self.gone = False
+        self._listeners: set[Callable[[], None]] = set()
+        self._lock = threading.RLock()
+        self._closing = threading.Event()
+        self._ours: dict[str, str] = look()["versions"]
+        self._client = _client(address)
+        host, port = door or (_own_address(address), 0)
+        self.door = Door(host, port, _listening(self._client.security) if address.startswith("tls://") else None)
+        self._look()
+        self._watcher = threading.Thread(target=self._watch, name="cluster-watch", daemon=True)
+        self._watcher.start()
+
+    def listen(self, changed: Callable[[], None]) -> None:
+        """Call when machines, or what of them is free, have changed; by any thread."""
+        self._listeners.add(changed)
+
+    def unlisten(self, changed: Callable[[], None]) -> None:
+        self._listeners.discard(changed)
+
+    def known(self) -> list[Machine]:
+        with self._lock:
+            return sorted(self.machines.values(), key=lambda machine: (machine.label, machine.address))
+
+    def capacity(self, demand: Demand) -> int:
+        with self._lock:
+            return capacity(self.machines.values(), demand, time.monotonic())
+
+    def unmet(self, demand: Demand) -> str:
+        with self._lock:
+            refused = [m for m in self.machines.values() if m.trouble and m.until == float("inf")]
+            why = unmet([m for m in self.machines.values() if m not in refused], demand)
+            return why if not refused or not why else f"{why}. {refused[0].label}: {refused[0].trouble}"
+
+    def take(self, demand: Demand) -> Place | None:
+        """A place for a seat; None when none is free."""
+        with self._lock:
+            place = None if self.gone else emptiest(self.machines.values(), demand, time.monotonic())
+            if place is not None:
+                self.machines[place.machine].taken.append(place)
+            return place
+
+    def give(self, place: Place) -> None:
+        with self._lock:
+            machine = self.machines.get(place.machine)
+            if machine is not None and place in machine.taken:
+                machine.taken.remove(place)
+        self._tell()
+
+    def seat(self, place: Place, guest: Guest, ended: Callable[[str], None]) -> str:
+        """Put a seat on its place, for `guest`; its token. `ended` is called with how its task ended, if it does before it came."""
+        token = secrets.token_hex(32)
+        self.door.expect(token, guest)
+        door = seats.Door(self.door.host, self.door.port, token)
+        future = self._client.submit(
+            seats.run_seat, door, key=f"pellux-seat-{token[:16]}", workers=[place.machine], allow_other_workers=False, pure=False, retries=0
+        )
+        future.add_done_callback(lambda done: ended(_said(done)))
+        return token
+
+    def machine(self, place: Place) -> Machine | None:
+        return self.machines.get(place.machine)
+
+    def failed(self, place: Place, why: str) -> None:
+        """A machine did not keep a seat."""
+        with self._lock:
+            machine = self.machines.get(place.machine)
+            if machine is not None:
+                machine.fail(why, time.monotonic())
+
+    def tidy(self, search: str) -> None:
+        """A search is over: machines drop what they kept for it."""
+        with contextlib.suppress(Exception):
+            for address in list(self.machines):
+                future = self._client.submit(seats.tidy, search, workers=[address], pure=False, retries=0, key=f"pellux-tidy-{secrets.token_hex(8)}")
+                future.add_done_callback(lambda done: done.release())
+
+    def close(self) -> None:
+        self._closing.set()
+        self._watcher.join(CONNECT + 1)
+        self.door.close()
+        _close(self._client)
+
+    # Who is there
+
+    def _watch(self) -> None:
+        while not self._closing.wait(LOOK):
+            try:
+                if self._client.status != "running":
+                    self._connect_again()
+                else:
+                    self._look()
+            except Exception as error:  # the scheduler went while it was asked
+                log.debug("A look at the cluster failed: %s", error)
+
+    def _connect_again(self) -> None:
+        if not self.gone:
+            log.warning("The scheduler at %s is gone", self.address)
+            with self._lock:
+                self.gone = True
+                self.machines.clear()
+            self._tell()
+            _close(self._client)
+        try:
+            client = _client(self.address, 2.0)
+        except Unreachable:
+            return
+        self._client = client
+        self._look()
+        self.gone = False
+        log.warning("The scheduler at %s is there again", self.address)
+        self._tell()
+
+    def _look(self) -> None:
+        workers: dict[str, dict[str, Any]] = self._client.scheduler_info(n_workers=-1)["workers"]
+        with self._lock:
+            left = [address for address in self.machines if address not in workers]
+            for address in left:
+                del self.machines[address]
+            came = [address for address in workers if address not in self.machines]
+            for address in came:
+                self.machines[address] = _machine(address, workers[address])
+            for address, machine in self.machines.items():
+                machine.last_seen = workers[address].get("last_seen", 0.0)
+            recovered = self._recover(time.time())
+        if came:
+            threading.Thread(target=self._inspect, args=(came,), daemon=True).start()
+        if left or recovered:
+            self._tell()
+
+    def _recover(self, now: float) -> bool:
+        """Machines whose trouble has passed may be used again; those of which the engine hears nothing wait longer."""
+        changed = False
+        for machine in self.machines.values():
+            if machine.trouble and time.monotonic() >= machine.until and machine.until != float("inf"):
+                if now - machine.last_seen > SEEN:
+                    machine.until = time.monotonic() + SEEN
+                else:
+                    machine.trouble, changed = "", True
+        return changed
+
+    def _inspect(self, addresses: list[str]) -> None:
+        with contextlib.suppress(Exception):
+            found = self._client.sync(
+                self._client._run, look, workers=addresses, on_error="return", callback_timeout=INSPECT
+            )
+            usable = []
+            with self._lock:
+                for address, about in found.items():
+                    machine = self.machines.get(address)
+                    if machine is not None and self._take_in(machine, about):
+                        usable.append(address)
+                self._name()
+            self._tell()
+            if usable:
+                self._client.sync(self._client._run, inspecting.warm, workers=usable, on_error="return", callback_timeout=INSPECT)
+
+    def _take_in(self, machine: Machine, about: Any) -> bool:
+        if not isinstance(about, dict):
+            machine.trouble = f"it could not be looked at: {about}"
+            return False
+        machine.versions, machine.host = about["versions"], about["host"]
+        named = tuple(name for name in str(about["devices"]).split(",") if name)
+        if machine.devices and len(named) >= len(machine.devices):
+            machine.devices = named[: len(machine.devices)]
+        different = differences(self._ours, machine.versions)
+        machine.trouble = f"other versions: {'; '.join(different)}" if different else ""
+        return not different
+
+    def _name(self) -> None:
+        """Host names, with the address where several places go by one name."""
+        names = Counter(machine.host for machine in self.machines.values())
+        for machine in self.machines.values():
+            where = machine.address.rpartition("//")[2]
+            machine.label = machine.host if names[machine.host] == 1 and machine.host else f"{machine.host or 'machine'} at {where}"
+
+    def _tell(self) -> None:
+        for changed in list(self._listeners):
+            changed()
+
+
+def _machine(address: str, told: dict[str, Any]) -> Machine:
+    devices = int(told.get("resources", {}).get(DEVICE, 0))
+    memory = int((told.get("memory_limit") or 0) // 2**20) or 2**30
+    return Machine(
+        address, str(told.get("name") or address), int(told.get("nthreads", 1)), memory, tuple(str(n) for n in range(devices))
+    )
+
+
+def _client(address: str, seconds: float = CONNECT) -> Any:
+    """The engine's client; its complaints are ours to tell."""
+    try:
+        from distributed import Client
+    except ImportError:
+        raise Unreachable("The cluster engine is not installed here: pip install 'pellux[cluster]'.") from None
+    for name in ("distributed", "distributed.client", "distributed.core", "distributed.comm"):
+        logging.getLogger(name).setLevel(logging.CRITICAL)
+    import cloudpickle
+
+    with contextlib.suppress(ValueError):
+        cloudpickle.register_pickle_by_value(inspecting)
+    if "://" not in address:
+        raise Unreachable(f"'{address}' is no address of a scheduler: write tcp://HOST:8786, or tls://HOST:8786.")
+    try:
+        return Client(address, timeout=seconds, set_as_default=False, name="pellux", direct_to_workers=False)
+    except (OSError, TimeoutError, ValueError, TypeError, RuntimeError) as error:
+        why = f"{error.__cause__ or error}".strip() or type(error).__name__
+        raise Unreachable(f"No scheduler can be worked with at {address}: {why.splitlines()[0]}.") from None
+
+
+def _close(client: Any) -> None:
+    with contextlib.suppress(Exception):
+        client.close(timeout=1)
+
+
+def _own_address(address: str) -> str:
+    """The address of this machine on the way to a scheduler."""
+    host, _, port = address.rpartition("//")[2].rpartition(":")
+    try:
+        with socket.socket(socket.AF_INET6 if host.startswith("[") else socket.AF_INET, socket.SOCK_DGRAM) as probe:
+            probe.connect((host.strip("[]") or "127.0.0.1", int(port or 8786)))
+            return str(probe.getsockname()[0])
+    except (OSError, ValueError):
+        return "127.0.0.1"
+
+
+def _listening(security: Any) -> ssl.SSLContext:
+    """The engine's own certificates, on the side that is called: machines show theirs too."""
+    told = security.get_tls_config_for_role("client")
+    context = ssl.create_default_context(ssl.Purpose.CLIENT_AUTH, cafile=told["ca_file"])
+    context.load_cert_chain(told["cert"], told["key"])
+    context.verify_mode = ssl.CERT_REQUIRED
+    return context
+
+
+def _said(done: Any) -> str:
+    """How a seat's task ended."""
+    with contextlib.suppress(Exception):
+        if done.status == "finished":
+            return str(done.result(timeout=1))
+        if done.status == "error":
+            return f"its task ended by an error: {done.exception(timeout=1)}"
+    return "its task was dropped by the engine"
+
+
+@contextlib.contextmanager
+def connected(address: str) -> Iterator[Cluster]:
+    """For a look: closed again at the end."""
+    cluster = Cluster(address)
+    try:
+        yield cluster
+    finally:
+        cluster.close()

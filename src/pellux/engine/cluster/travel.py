@@ -1,0 +1,121 @@
+"""What fits leave behind, from the machine where it came to be to the server, and to the machine that goes on from it.
+
+The server's artifacts hold all of it, as with workers of its own: a machine that vanishes takes nothing along, and a server
+that is started again finds what there is. A machine that made a content, or had it before, is not sent it once more.
+"""
+
+from __future__ import annotations
+
+import io
+import secrets
+import tarfile
+import threading
+from collections.abc import Mapping
+from pathlib import Path
+
+from pellux.core.objective import Kept
+from pellux.engine.artifacts import CHECKPOINT, PREDICTIONS, Artifacts
+from pellux.engine.cluster.wire import PIECE, Left, Listed, Offer, Piece, Want
+from pellux.engine.messages import StartFit
+
+FOLDER = ""  # the name of what is not a content but a fit's folder
+NAMES = (CHECKPOINT, PREDICTIONS)
+
+
+class ServerSide:
+    """For one search: which versions there are, and pieces of them in both directions. Safe for many threads."""
+
+    def __init__(self, artifacts: Artifacts, files: Mapping[str, str]) -> None:
+        self._artifacts, self._files = artifacts, files
+        self._versions: dict[tuple[int, int], dict[str, str]] = {}
+        self._coming: dict[Offer, io.BytesIO] = {}
+        self._going: tuple[Offer, bytes | None] | None = None
+        self._lock = threading.Lock()
+        for trial, folds in artifacts.sizes(CHECKPOINT).items():  # of an earlier server
+            for fold in folds:
+                self._versions[trial, fold] = dict.fromkeys((CHECKPOINT, FOLDER), secrets.token_hex(8))
+
+    def offers(self, fit: StartFit) -> tuple[Offer, ...]:
+        """What a fit may go on from: its own, else that of its nearest ancestor."""
+        for trial in (fit.trial, *(one.trial for one in reversed(fit.ancestors))):
+            found = self._versions.get((trial, fit.fold))
+            if found:
+                return tuple(Offer(trial, fit.fold, name, version) for name, version in found.items() if name != PREDICTIONS)
+        return ()
+
+    def forget(self, trial: int | None) -> None:
+        for key in [key for key in self._versions if trial is None or key[0] == trial]:
+            del self._versions[key]
+
+    def piece(self, want: Want) -> Piece:
+        if isinstance(want.what, Listed):
+            return _piece_of_file(Path(self._files[want.what.name]), want.at, want.what.size)
+        with self._lock:
+            if self._going is None or self._going[0] != want.what:
+                self._going = want.what, _content(self._artifacts, want.what)
+            content = self._going[1]
+        if content is None:
+            return Piece(None, True)
+        return Piece(content[want.at : want.at + PIECE], want.at + PIECE >= len(content))
+
+    def take(self, left: Left) -> None:
+        """A piece of what a machine sends; the last one puts it in its place. A full disk costs the content, not the fit."""
+        offer = left.what
+        self._coming.setdefault(offer, io.BytesIO()).write(left.content)
+        if not left.last:
+            return
+        content = self._coming.pop(offer).getvalue()
+        try:
+            put(self._artifacts, offer, content)
+        except OSError:
+            return
+        self._versions.setdefault((offer.trial, offer.fold), {})[offer.name] = offer.version
+
+
+def _content(artifacts: Artifacts, offer: Offer) -> bytes | None:
+    if offer.name:
+        try:
+            return artifacts.get(offer.trial, offer.fold, offer.name)
+        except OSError:
+            return None
+    with artifacts.folder(offer.trial, offer.fold) as folder:
+        return packed_folder(Path(folder))
+
+
+def put(kept: Kept, offer: Offer, content: bytes) -> None:
+    """A content in its place: under its name, or as the folder of its fit."""
+    if offer.name:
+        kept.put(offer.trial, offer.fold, offer.name, content)
+        return
+    with kept.folder(offer.trial, offer.fold) as folder:
+        unpack_folder(content, Path(folder))
+
+
+def packed_folder(folder: Path) -> bytes | None:
+    """A folder as a tar archive; None for one that holds nothing."""
+    if not any(folder.iterdir()):
+        return None
+    archive = io.BytesIO()
+    with tarfile.open(fileobj=archive, mode="w") as tar:
+        tar.add(folder, arcname=".")
+    return archive.getvalue()
+
+
+def unpack_folder(content: bytes, folder: Path) -> None:
+    """In place of the files of the same names; nothing lands outside of the folder."""
+    with tarfile.open(fileobj=io.BytesIO(content)) as tar:
+        tar.extractall(folder, filter="data")
+
+
+def _piece_of_file(path: Path, at: int, size: int) -> Piece:
+    if at >= size:
+        return Piece(b"", True)
+    try:
+        with path.open("rb") as file:
+            file.seek(at)
+            content = file.read(PIECE)
+    except OSError:
+        return Piece(None, True)
+    if len(content) < min(PIECE, size - at):  # the file has become shorter
+        return Piece(None, True)
+    return Piece(content, at + PIECE >= size)
