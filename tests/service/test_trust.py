@@ -22,7 +22,8 @@ from pellux.service.planning.requests import SearchRequest, SettingsRequest
 from pellux.service.problems.code_problems import create_code_problem
 from pellux.service.problems.own_code import OwnCodeRequest, bring
 from pellux.service.searches.searches import search_view
-from pellux.service.trust import NotTrusted, untrusted
+from pellux.service.trust import untrusted
+from pellux.service.trusting import NotTrusted
 from pellux.service.workspace import Workspace
 from pellux.store import models, runs
 from pellux.web.app import create_app

@@ -10,6 +10,7 @@ import click
 COMMANDS = {
     "demo": "Serve a demo workspace.",
     "serve": "Serve a workspace.",
+    "cluster": "Start a scheduler and machines of the cluster engine here.",
     "run": "Run a plan to its end.",
     "check": "Validate a plan, rehearse it, forecast it.",
     "init": "Write a plan for a program, from its --help.",

@@ -55,6 +55,25 @@ def devices(function: Callable[..., Any]) -> Callable[..., Any]:
     )(function)  # fmt: skip
 
 
+def _door(context: click.Context, parameter: click.Parameter, value: str | None) -> tuple[str, int] | None:
+    if value is None:
+        return None
+    host, _, port = value.rpartition(":")
+    if not host or not port.isdigit() or int(port) > 65535:
+        raise click.BadParameter(f"'{value}' is not HOST:PORT.", context, parameter)
+    return host, int(port)
+
+
+def cluster(function: Callable[..., Any]) -> Callable[..., Any]:
+    function = click.option(
+        "--cluster-door", "door", metavar="HOST:PORT", callback=_door,
+        help="Where machines of clusters reach this server; found out by itself when left out, on any free port.",
+    )(function)  # fmt: skip
+    return click.option(
+        "--cluster", metavar="ADDRESS", default="", help="The scheduler of a cluster whose machines do fits: tcp://HOST:8786."
+    )(function)
+
+
 def where(function: Callable[..., Any]) -> Callable[..., Any]:
     function = click.option("--port", type=click.IntRange(0, 65535), default=PORT, show_default=True, help="0: any free port.")(
         function

@@ -36,12 +36,22 @@ EXIT = {"finished": 0, "failed": 1, "stopped": 130, "paused": 130, "running": 1}
 @options.workspace
 @click.option("--set", "overrides", multiple=True, metavar="KEY=VALUE", help="Change a value of the plan: plan.trials=10.")
 @options.devices
+@options.cluster
 @options.as_json
-def command(plan: Path, folder: Path, overrides: tuple[str, ...], devices: list[str] | None, as_json: bool) -> None:
+def command(
+    plan: Path,
+    folder: Path,
+    overrides: tuple[str, ...],
+    devices: list[str] | None,
+    cluster: str,
+    door: tuple[str, int] | None,
+    as_json: bool,
+) -> None:
     """Run PLAN to its end, with progress. Ctrl-C pauses it; the same command goes on with it."""
     interruption = _Interruption()
-    wanted = read_plan(plan, overrides)
+    wanted = read_plan(plan, (*overrides, *([f"plan.runner.cluster={cluster}"] if cluster else [])))
     workspace = Workspace(folder, allowed=own_folders(plan, wanted), allowed_modules=own_modules(wanted), devices=devices)
+    workspace.clusters.door = door
     try:
         workspace.hold_engine()
     except EngineHeld as held:

@@ -11,6 +11,7 @@ import click
 from pellux.cli import options
 from pellux.service.engine.engine import Engine, prepare
 from pellux.service.evidence import faceoffs
+from pellux.service.machines.views import connect
 from pellux.service.workspace import Workspace
 from pellux.web.app import create_app
 from pellux.web.security import is_loopback
@@ -22,19 +23,27 @@ from pellux.web.server import address, bind, serve
 @options.where
 @options.allow
 @options.devices
-def command(folder: Path, host: str, port: int, allowed: tuple[Path | str, ...], devices: list[str] | None) -> None:
+@options.cluster
+def command(
+    folder: Path, host: str, port: int, allowed: tuple[Path | str, ...], devices: list[str] | None, cluster: str,
+    door: tuple[str, int] | None,
+) -> None:  # fmt: skip
     """Serve a workspace (made if missing) in the browser."""
-    open_bench(folder, host, port, allowed=allowed, devices=devices)
+    open_bench(folder, host, port, allowed=allowed, devices=devices, cluster=cluster, door=door)
 
 
 def open_bench(
     folder: Path, host: str, port: int, ready: Callable[[Engine], None] | None = None, allowed: Sequence[Path | str] = (),
-    devices: Sequence[str] | None = None,
+    devices: Sequence[str] | None = None, cluster: str = "", door: tuple[str, int] | None = None,
 ) -> None:  # fmt: skip
     """Serve until a signal; searches that were running go on. `ready` is called before the address is printed."""
     folders, modules = options.folders_and_modules(allowed)
     workspace = Workspace(folder, allowed=folders, allowed_modules=modules, devices=devices)
     workspace.hold_engine()
+    workspace.clusters.door = door
+    if cluster:
+        connect(workspace, cluster)
+        workspace.clusters.preferred = cluster
     listening = bind(host, port)
     token = None if is_loopback(host) else secrets.token_urlsafe(24)
     workspace.tell_about_engine(url=address(listening), token=token)

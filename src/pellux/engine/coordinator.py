@@ -56,6 +56,7 @@ from pellux.engine.worker_pool import Key
 
 HOPELESS = 5  # trials that may fail before any is scored
 FAILED_STARTS = 3  # beyond one a worker: losses in a row without a fit having begun
+BUSY = ""  # what keeps workers from being idle: fits that wait for one
 SAVE_SECONDS = 2.0  # how much running time a crash may forget
 
 
@@ -100,6 +101,20 @@ class Coordinator:
     def live(self) -> list[Trial]:
         """The trials that are being worked on, oldest first; parked ones are not among them."""
         return self.life.live
+
+    @property
+    def idle(self) -> str:
+        """Why no fit waits for a worker: 'paused', 'closing' (no further trial begins), 'thinking' (the strategy), 'strategy waits' or
+        'rule waits' (for a trial to end); empty where fits do wait."""
+        if self.state is not SearchState.RUNNING:
+            return "paused"
+        if self.scheduler.queue:
+            return BUSY
+        if self.budget.spent():
+            return "closing"
+        if self._asked:
+            return "thinking"
+        return "strategy waits" if self.life.waits else "rule waits"
 
     def changed_since(self, count: int) -> list[int]:
         """Trials that gained a result, or ended, after the first `count` such events; in their order."""

@@ -93,6 +93,10 @@ class Driver(threading.Thread):
         """Where the search stands, as the coordinator has it."""
         return self._coordinator.state
 
+    @property
+    def idle(self) -> str:
+        return self._coordinator.idle
+
     def post(self, event: Event) -> None:
         self._inbox.put(event)
         self._runner.wake()

@@ -12,10 +12,10 @@ from collections.abc import Iterable
 from pathlib import Path
 from typing import Any
 
-from pellux.core.errors import Conflict
 from pellux.objectives.code.brief import FUNCTION, PROGRAM
 from pellux.objectives.sealed import mark
 from pellux.objectives.tabular.objective import KIND as TABLE
+from pellux.service.trusting import NotTrusted
 from pellux.service.workspace import Workspace
 from pellux.store import problems, runs
 from pellux.store.records import Problem
@@ -24,12 +24,6 @@ SEALS = "seals.txt"  # in the folder of own code: a name and its seal a line; a 
 PURPOSE = "own code"
 RUN = (PROGRAM, FUNCTION)  # objectives whose briefs say what is run
 _writing = threading.Lock()
-
-
-class NotTrusted(Conflict):
-    """Own code that nobody here has brought or allowed."""
-
-    code = "not-trusted"
 
 
 def seal_own(workspace: Workspace, key: str) -> None:

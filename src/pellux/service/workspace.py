@@ -23,6 +23,7 @@ from pellux.objectives.tabular.objective import KIND as TABLE
 from pellux.objectives.tabular.objective import Tabular
 from pellux.objectives.tabular.own.declared import catalogue_of
 from pellux.service.machine import devices_here
+from pellux.service.machines.clusters import Clusters
 from pellux.store.database import Database
 from pellux.store.ledger import newest_time
 from pellux.store.lock import EngineHeld, EngineLock
@@ -52,6 +53,7 @@ class Workspace:
         self.folder = folder.resolve()
         self.devices = DevicePool(devices_here() if devices is None else devices)
         self.allowed = [path.resolve() for path in allowed]  # folders from which people's own code may run
+        self.clusters = Clusters(self.folder)
         self._told: dict[str, float] = {}
         sealed.have_key()  # before any process that is to know it is started
         self._lock = EngineLock(self.folder)
@@ -155,6 +157,7 @@ class Workspace:
         self._lock.tell(**about)
 
     def close(self) -> None:
+        self.clusters.close()
         self.database.close()
         self._lock.release()
 

@@ -71,6 +71,7 @@ class FitChanged(TypedDict):
     state: FitStateName
     attempt: int
     lane: int | None
+    machine: str
     started_at: float | None
     ended_at: float | None
     score: float | None

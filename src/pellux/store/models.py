@@ -174,6 +174,7 @@ class Fit(Base):
     state: Mapped[str]
     attempt: Mapped[int]
     lane: Mapped[int | None]
+    machine: Mapped[str] = mapped_column(default="", server_default="")
     started_at: Mapped[float | None]
     ended_at: Mapped[float | None]
     score: Mapped[float | None]

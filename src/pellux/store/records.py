@@ -123,6 +123,7 @@ class Fit:
     state: str
     attempt: int
     lane: int | None
+    machine: str
     started_at: float | None
     ended_at: float | None
     score: float | None

@@ -3,7 +3,7 @@ CREATE TABLE alembic_version (
 	CONSTRAINT alembic_version_pkc PRIMARY KEY (version_num)
 );
 
-INSERT INTO "alembic_version" VALUES('0009');
+INSERT INTO "alembic_version" VALUES('0010');
 
 CREATE TABLE analysis (
 	id INTEGER NOT NULL, 
@@ -59,7 +59,7 @@ CREATE TABLE fit (
 	reason VARCHAR NOT NULL, 
 	log TEXT NOT NULL, 
 	warnings JSON NOT NULL, 
-	model_bytes INTEGER, recorded JSON DEFAULT '{}' NOT NULL, 
+	model_bytes INTEGER, recorded JSON DEFAULT '{}' NOT NULL, machine VARCHAR DEFAULT '' NOT NULL, 
 	PRIMARY KEY (search_id, trial, fold, rung), 
 	FOREIGN KEY(search_id) REFERENCES search (id)
 )

@@ -22,7 +22,7 @@ from pellux.engine.cluster import inspecting
 from pellux.engine.cluster import seat as seats
 from pellux.engine.cluster.door import Door, Guest
 from pellux.engine.cluster.inspecting import look
-from pellux.engine.cluster.machines import Demand, Machine, Place, capacity, differences, emptiest, unmet
+from pellux.engine.cluster.machines import LOOKED_AT, Demand, Machine, Place, capacity, differences, emptiest, unmet
 
 log = logging.getLogger("pellux.cluster")
 LOOK = 0.3  # seconds between two looks at who is there
@@ -36,6 +36,10 @@ class Unreachable(Conflict):
     """No scheduler answers there, or not one that we can work with."""
 
     code = "cluster-unreachable"
+
+    def __init__(self, message: str, address: str = "") -> None:
+        super().__init__(message)
+        self.address = address
 
 
 class Cluster:
@@ -51,6 +55,7 @@ class Cluster:
         self.address = address
         self.machines: dict[str, Machine] = {}
         self.gone = False
+        self._tasks: dict[str, Any] = {}
         self._listeners: set[Callable[[], None]] = set()
         self._lock = threading.RLock()
         self._closing = threading.Event()
@@ -83,6 +88,12 @@ class Cluster:
             why = unmet([m for m in self.machines.values() if m not in refused], demand)
             return why if not refused or not why else f"{why}. {refused[0].label}: {refused[0].trouble}"
 
+    def looked(self, seconds: float = INSPECT) -> None:
+        """Wait until every machine that is there was looked at."""
+        until = time.monotonic() + seconds
+        while time.monotonic() < until and any(machine.trouble == LOOKED_AT for machine in self.known()):
+            time.sleep(0.02)
+
     def take(self, demand: Demand) -> Place | None:
         """A place for a seat; None when none is free."""
         with self._lock:
@@ -104,9 +115,21 @@ class Cluster:
         self.door.expect(token, guest)
         door = seats.Door(self.door.host, self.door.port, token)
         future = self._client.submit(
-            seats.run_seat, door, key=f"pellux-seat-{token[:16]}", workers=[place.machine], allow_other_workers=False, pure=False, retries=0
+            seats.run_seat,
+            door,
+            key=f"pellux-seat-{token[:16]}",
+            workers=[place.machine],
+            allow_other_workers=False,
+            pure=False,
+            retries=0,
         )
-        future.add_done_callback(lambda done: ended(_said(done)))
+        self._tasks[token] = future  # one that nobody holds is dropped by the engine
+
+        def done(future: Any) -> None:
+            self._tasks.pop(token, None)
+            ended(_said(future))
+
+        future.add_done_callback(done)
         return token
 
     def machine(self, place: Place) -> Machine | None:
@@ -123,7 +146,9 @@ class Cluster:
         """A search is over: machines drop what they kept for it."""
         with contextlib.suppress(Exception):
             for address in list(self.machines):
-                future = self._client.submit(seats.tidy, search, workers=[address], pure=False, retries=0, key=f"pellux-tidy-{secrets.token_hex(8)}")
+                future = self._client.submit(
+                    seats.tidy, search, workers=[address], pure=False, retries=0, key=f"pellux-tidy-{secrets.token_hex(8)}"
+                )
                 future.add_done_callback(lambda done: done.release())
 
     def close(self) -> None:
@@ -192,9 +217,7 @@ class Cluster:
 
     def _inspect(self, addresses: list[str]) -> None:
         with contextlib.suppress(Exception):
-            found = self._client.sync(
-                self._client._run, look, workers=addresses, on_error="return", callback_timeout=INSPECT
-            )
+            found = self._client.sync(self._client._run, look, workers=addresses, on_error="return", callback_timeout=INSPECT)
             usable = []
             with self._lock:
                 for address, about in found.items():
@@ -243,7 +266,7 @@ def _client(address: str, seconds: float = CONNECT) -> Any:
     try:
         from distributed import Client
     except ImportError:
-        raise Unreachable("The cluster engine is not installed here: pip install 'pellux[cluster]'.") from None
+        raise Unreachable("The cluster engine is not installed here: pip install 'pellux[cluster]'.", address) from None
     for name in ("distributed", "distributed.client", "distributed.core", "distributed.comm"):
         logging.getLogger(name).setLevel(logging.CRITICAL)
     import cloudpickle
@@ -251,12 +274,12 @@ def _client(address: str, seconds: float = CONNECT) -> Any:
     with contextlib.suppress(ValueError):
         cloudpickle.register_pickle_by_value(inspecting)
     if "://" not in address:
-        raise Unreachable(f"'{address}' is no address of a scheduler: write tcp://HOST:8786, or tls://HOST:8786.")
+        raise Unreachable(f"'{address}' is no address of a scheduler: write tcp://HOST:8786, or tls://HOST:8786.", address)
     try:
         return Client(address, timeout=seconds, set_as_default=False, name="pellux", direct_to_workers=False)
     except (OSError, TimeoutError, ValueError, TypeError, RuntimeError) as error:
         why = f"{error.__cause__ or error}".strip() or type(error).__name__
-        raise Unreachable(f"No scheduler can be worked with at {address}: {why.splitlines()[0]}.") from None
+        raise Unreachable(f"No scheduler can be worked with at {address}: {why.splitlines()[0].rstrip('.')}.", address) from None
 
 
 def _close(client: Any) -> None:

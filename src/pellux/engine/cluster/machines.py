@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 # Of these another release may give other scores, or cannot read what is sent: compared to the minor version.
 TO_THE_MINOR = ("python", "numpy", "scipy", "scikit-learn", "lightgbm", "xgboost-cpu", "cloudpickle")
 EXACT = ("pellux", "distributed")
+LOOKED_AT = "it is looked at"  # the trouble of one that has just joined
 
 
 @dataclass(frozen=True)
@@ -54,7 +55,7 @@ class Machine:
     devices: tuple[str, ...] = ()
     versions: Mapping[str, str] = field(default_factory=dict)
     host: str = ""
-    trouble: str = "it is looked at"
+    trouble: str = LOOKED_AT
     until: float = float("inf")
     failures: int = 0
     sent_bytes: int = 0
@@ -120,7 +121,11 @@ def unmet(machines: Iterable[Machine], demand: Demand) -> str:
         "devices": (demand.devices, max(len(m.devices) for m in known)),
         "MB of memory": (demand.memory_mb, max(m.memory_mb for m in known)),
     }
-    short = [f"a fit holds {wanted} {what}, and no machine has more than {there}" for what, (wanted, there) in most.items() if wanted > there]
+    short = [
+        f"a fit holds {wanted} {what}, and no machine has more than {there}"
+        for what, (wanted, there) in most.items()
+        if wanted > there
+    ]
     return "; ".join(short) or "no machine has all that a fit holds at once"
 
 

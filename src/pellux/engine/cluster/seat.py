@@ -92,7 +92,8 @@ class ServerLine:
         self._sending, self._alive = threading.Lock(), alive
         self._pieces: queue.SimpleQueue[Piece | None] = queue.SimpleQueue()
         self._messages: queue.SimpleQueue[Any] = queue.SimpleQueue()
-        self.gone, self.wake = False, lambda: None
+        self.gone = False
+        self.wake: Callable[[], None] = lambda: None
         self._send(hello(door.token))
         threading.Thread(target=self._listen, name="seat-line", daemon=True).start()
         threading.Thread(target=self._beat, name="seat-beats", daemon=True).start()

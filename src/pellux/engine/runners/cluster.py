@@ -158,7 +158,10 @@ class ClusterRunner:
 
     def lanes(self) -> dict[int, LaneState]:
         with self._change:
-            found = {seat.lane: LaneState(seat.machine) if seat.ready else LaneState("", f"opens on {seat.machine}") for seat in self._seats.values()}
+            found = {
+                seat.lane: LaneState(seat.machine) if seat.ready else LaneState("", f"opens on {seat.machine}")
+                for seat in self._seats.values()
+            }
             why = self._why_none() if self._waiting else ""
             return found | {lane: LaneState("", why) for lane in self._waiting.values()}
 
@@ -186,7 +189,9 @@ class ClusterRunner:
                     return
                 worker = next(iter(self._waiting))
                 machine = self.cluster.machine(place)
-                seat = _Seat(worker, self._waiting.pop(worker), place, machine.label if machine else place.machine, time.monotonic())
+                seat = _Seat(
+                    worker, self._waiting.pop(worker), place, machine.label if machine else place.machine, time.monotonic()
+                )
                 self._seats[worker] = seat
                 self._used = True
             try:
@@ -332,8 +337,8 @@ class ClusterRunner:
                 del seat.fits[whose]
             at = self._steady.of(report.at + (seat.offset or 0.0))
             seat.newest = at = max(at, seat.newest)
-            named = {"machine": seat.machine} if isinstance(report, FitStarted) else {}
-            self._report(report._replace(worker=seat.worker, at=at, **named))
+            told = report._replace(worker=seat.worker, at=at)
+            self._report(told._replace(machine=seat.machine) if isinstance(told, FitStarted) else told)
 
     def _in_trouble(self, seat: _Seat, why: str) -> None:
         with self._change:

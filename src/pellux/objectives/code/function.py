@@ -27,7 +27,6 @@ from pellux.objectives.code.program import DEVICES, THREADS, Run
 from pellux.objectives.code.scores import Found, ScoreReader, number
 from pellux.objectives.code.stages import Stage, Staged, Tell
 
-
 SENT = "sent.pickle"  # a function that came by value
 
 

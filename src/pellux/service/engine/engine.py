@@ -4,48 +4,41 @@ from __future__ import annotations
 
 import contextlib
 import threading
-from collections.abc import Callable
 from dataclasses import replace
-from functools import partial
 from typing import Any
 
 from pellux.core.errors import Conflict, FileGone
-from pellux.core.objective import Objective, Terms
+from pellux.core.objective import Objective
 from pellux.core.reasons import because
 from pellux.core.space import parse
-from pellux.core.stopping import ITERATIONS
 from pellux.core.strategies import strategy
 from pellux.engine.artifacts import CHECKPOINT
+from pellux.engine.cluster.connection import Unreachable
 from pellux.engine.coordinator import Coordinator
 from pellux.engine.driver import Driver
 from pellux.engine.messages import Event, Resume
 from pellux.engine.model import Limits, Trial
 from pellux.engine.processes import prepare
 from pellux.engine.proposer import NoProposals, Strategist, StrategyProposer
-from pellux.engine.runners import Runner
-from pellux.engine.runners.local import LocalRunner
 from pellux.engine.runners.outside import OutsideRunner
 from pellux.engine.states import SearchState
-from pellux.engine.worker import Assignment
-from pellux.objectives.code.brief import OUTSIDE
 from pellux.service.decisions.analysis_kinds import KINDS, MODEL
 from pellux.service.engine.analyses import Analyst, newest_analysis
 from pellux.service.engine.mending import Mender, pause
 from pellux.service.engine.recorder import SearchRecorder, Whose, Work
 from pellux.service.engine.restoring import restored
-from pellux.service.machine import memory_for
+from pellux.service.engine.runners import RunnerFactory, Runners
 from pellux.service.planning.prior_knowledge import observations, starts
 from pellux.service.planning.requests import SettingsRequest, kept_settings
 from pellux.service.planning.resolving import Resolved
 from pellux.service.problems.framing import bring_back_folds
 from pellux.service.searches.lookups import learner_of
-from pellux.service.trust import NotTrusted, require_trust
+from pellux.service.trust import require_trust
+from pellux.service.trusting import NotTrusted
 from pellux.service.workspace import Workspace
 from pellux.store import fits, problems, runs, trials
 from pellux.store.decisions import decisions_of
 from pellux.store.records import Problem, Search
-
-RunnerFactory = Callable[[Assignment], Runner]
 
 
 class Engine:
@@ -53,9 +46,8 @@ class Engine:
 
     def __init__(self, workspace: Workspace, make_runner: RunnerFactory | None = None) -> None:
         self.workspace = workspace
-        self._make_runner = make_runner or partial(LocalRunner, clock=workspace.steady, devices=workspace.devices)
         self._drivers: dict[int, Driver] = {}
-        self._outside: dict[int, OutsideRunner] = {}
+        self.runners = Runners(workspace, self.post, make_runner)
         self._lock = threading.Lock()
         self.analyst = Analyst(workspace, KINDS)
         self._mender = Mender(workspace, self._go_on)
@@ -77,7 +69,7 @@ class Engine:
         for number, driver in list(self._drivers.items()):
             if not driver.is_alive() and driver.error is None:
                 del self._drivers[number]
-                self._outside.pop(number, None)
+                self.runners.forget(number)
 
     def _go_on(self, search_id: int) -> None:
         """What a search waited for is there again."""
@@ -96,11 +88,11 @@ class Engine:
 
     def begin(self, search_id: int) -> None:
         """Start a search; one that cannot begin now is paused, and says why."""
-        with contextlib.suppress(FileGone, NotTrusted):
+        with contextlib.suppress(FileGone, NotTrusted, Unreachable):
             self.start(search_id)
 
     def start(self, search_id: int) -> None:
-        """FileGone or NotTrusted where it cannot begin; it is paused then, and says why."""
+        """FileGone, NotTrusted or Unreachable where it cannot begin; it is paused then, and says why."""
         with self._lock:
             self._mender.begin()
             driver = self._drivers.get(search_id)
@@ -120,7 +112,7 @@ class Engine:
     def outside(self, search_id: int) -> OutsideRunner | None:
         """Where the fits of a running search of an outside loop are taken; None when it does not run."""
         driver = self._drivers.get(search_id)
-        return self._outside.get(search_id) if driver is not None and driver.is_alive() else None
+        return self.runners.outside(search_id) if driver is not None and driver.is_alive() else None
 
     def hands_out(self, search_id: int) -> bool:
         """Whether further fits of a search may begin: it runs, and is not paused."""
@@ -131,6 +123,11 @@ class Engine:
         """What keeps a running search from writing down its results; empty when nothing does."""
         driver = self._drivers.get(search_id)
         return driver.waits_for if driver is not None and driver.is_alive() else ""
+
+    def idle(self, search_id: int) -> str:
+        """Why workers of a running search have nothing to do, if they have not: a code of the coordinator's."""
+        driver = self._drivers.get(search_id)
+        return driver.idle if driver is not None and driver.is_alive() else ""
 
     def halted(self, search_id: int) -> str | None:
         """Why a search that should run does not, if its driver ended by an error."""
@@ -154,6 +151,7 @@ class Engine:
             driver.leave()
         for driver in drivers:
             driver.join(10)
+        self.workspace.clusters.close()
 
     def _driver_or_pause(self, search_id: int) -> Driver:
         """Its driver; where it cannot begin now, the search is paused, says why, and so does the error."""
@@ -163,6 +161,8 @@ class Engine:
             reason, error = because("file gone", file=gone.path, why=gone.message), gone
         except NotTrusted as refusal:
             reason, error = because("not trusted", why=refusal.message), refusal  # type: ignore[assignment]
+        except Unreachable as nobody:
+            reason, error = because("cluster gone", cluster=nobody.address), nobody  # type: ignore[assignment]
         with self.workspace.database.read() as session:
             search = runs.get_search(session, search_id)
         if not SearchState(search.state).ended:
@@ -209,7 +209,7 @@ class Engine:
             self.workspace, Whose(search_id=search.id, problem_id=problem.id, run=search.kind, frozen=problem.frozen, keep_predictions=search.kind == runs.SEARCH, limits=limits.keep, measures=limits.measures), objective,  # type: ignore[arg-type]
             Work(resolved.ladder, limits.folds, curves, objective.judging.folds),
         )  # fmt: skip
-        runner = self._runner(search, objective, plan)
+        runner = self.runners.of(search, objective, plan, limits.measures)
         return Driver(coordinator, runner, recorder, StrategyProposer(who, earlier), self.workspace.steady)
 
     def _given(self, search: Search, problem: Problem, known: list[Trial], curves: Any) -> Driver:
@@ -231,30 +231,8 @@ class Engine:
         recorder = SearchRecorder(
             self.workspace, whose, objective, Work(resolved.ladder, limits.folds, curves, objective.judging.folds)
         )
-        return Driver(coordinator, self._runner(search, objective, plan), recorder, NoProposals(), self.workspace.steady)
-
-    def _runner(self, search: Search, objective: Objective, plan: SettingsRequest) -> Runner:
-        if objective.kind == OUTSIDE:
-            grows = Resolved.from_json(search.stopping).resource == ITERATIONS
-            found = self._outside[search.id] = OutsideRunner(steady=self.workspace.steady, grows=grows, about=objective)
-            return found
-        return self._make_runner(self._assignment(search, objective, plan))
-
-    def _assignment(self, search: Search, objective: Objective, plan: SettingsRequest) -> Assignment:
-        resolved, holds = Resolved.from_json(search.stopping), objective.holds
-        memory = memory_for(search.workers, plan.memory_mb or holds.memory_mb)
-        terms = Terms(
-            learner=search.learner, resource=resolved.resource, most=resolved.levels[-1], grid=resolved.grid,
-            shared=str(self.workspace.prefixes_folder(search.id)), shared_bytes=plan.prefix_mb * 2**20,
-            settings=tuple(parse(search.space).by_name) if search.space else (), memory_bytes=memory if holds.elsewhere else None,
-            limited=_limits(plan, search.workers, objective).measures,
-        )  # fmt: skip
-        return Assignment(
-            evaluators=objective.evaluators(terms),
-            artifacts=self.workspace.artifacts(search.id),
-            log=self.workspace.log_file(search.id),
-            memory_bytes=None if holds.elsewhere else memory,
-            each=holds.devices,
+        return Driver(
+            coordinator, self.runners.of(search, objective, plan, limits.measures), recorder, NoProposals(), self.workspace.steady
         )
 
     def _baselines(self, search: Search, objective: Objective) -> list[dict[str, Any]]:

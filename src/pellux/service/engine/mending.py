@@ -76,10 +76,15 @@ class Mender(threading.Thread):
             if search.reason.code == "file gone":
                 self._bring_back(search)
             due, pause_then = self._next.get(search.id, (0.0, LOOK))
-            if time.monotonic() >= due and mended(search.reason):
+            if time.monotonic() >= due and self._mended(search.reason):
                 self._next[search.id] = (time.monotonic() + pause_then, min(2 * pause_then, LONGEST))
                 log.info("Search %s goes on: %s", search.id, sentence(search.reason))
                 self._go_on(search.id)
+
+    def _mended(self, reason: Reason) -> bool:
+        if reason.code == "cluster gone":
+            return self._workspace.clusters.there(reason.facts["cluster"])
+        return mended(reason)
 
     def _bring_back(self, search: Search) -> None:
         """What can be made again is: the folds, of the data, if these are there."""

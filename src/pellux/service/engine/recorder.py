@@ -238,6 +238,7 @@ class SearchRecorder:
             "state": fit.state.value,
             "attempt": fit.attempt,
             "lane": fit.lane,
+            "machine": fit.machine,
             "started_at": self._told_at(fit.started_at),
             "ended_at": self._told_at(fit.ended_at),
             "score": fit.score,
@@ -253,6 +254,7 @@ class SearchRecorder:
     def _fit_entry(self, fit: Fit) -> ledger.FitChanged:
         return {
             "trial": fit.trial, "fold": fit.fold, "rung": fit.rung, "state": fit.state.value, "attempt": fit.attempt, "lane": fit.lane,
+            "machine": fit.machine,
             "started_at": self._told_at(fit.started_at), "ended_at": self._told_at(fit.ended_at), "score": fit.score,
             "seconds": fit.outcome.seconds if fit.outcome else 0.0, "reason": sentence(fit.outcome.reason) if fit.outcome else "",
         }  # fmt: skip

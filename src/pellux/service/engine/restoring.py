@@ -22,7 +22,7 @@ def restored(session: Session, search_id: int) -> list[Trial]:
             )
         # A fit that ran when the engine died did not lose a worker of its own making: the attempt does not count.
         attempt = row.attempt if state.ended else max(row.attempt - 1, 0)
-        fit = Fit(row.trial, row.fold, state, attempt, row.lane, row.started_at, row.ended_at, outcome, row.rung)
+        fit = Fit(row.trial, row.fold, state, attempt, row.lane, row.started_at, row.ended_at, outcome, row.rung, row.machine)
         trial = trials[row.trial]
         if row.fold in trial.fits:  # of a lower rung
             trial.past.append(trial.fits[row.fold])

@@ -5,6 +5,7 @@ from __future__ import annotations
 from pellux.core.errors import Conflict
 from pellux.service.engine.engine import Engine
 from pellux.service.evidence.evidence import ask_evidence
+from pellux.service.machines.demands import count_of
 from pellux.service.planning.launching import launch
 from pellux.service.planning.requests import SearchRequest, SettingsRequest
 from pellux.store.runs import get_search
@@ -24,7 +25,7 @@ def measure_path(engine: Engine, search_id: int) -> int:
         search = get_search(session, search_id)
     kept = SettingsRequest.model_validate(search.plan)
     plan = SettingsRequest(
-        strategy="random", trials=len(steps), starts=steps, workers=kept.workers, seed=kept.seed, fit_seconds=kept.fit_seconds,
+        strategy="random", trials=len(steps), starts=steps, workers=count_of(kept), seed=kept.seed, fit_seconds=kept.fit_seconds,
         trial_seconds=kept.trial_seconds,
     )  # fmt: skip
     note = [f"measures={search.number}"]

@@ -17,6 +17,7 @@ from pellux.core.strategies.grid import lattice
 from pellux.objectives.code.brief import OUTSIDE
 from pellux.service.engine.engine import Engine
 from pellux.service.machine import default_workers, versions
+from pellux.service.machines.demands import count_of, demand_of
 from pellux.service.planning.plan_files import apply_override
 from pellux.service.planning.prior_knowledge import observations, starts
 from pellux.service.planning.requests import SearchRequest, SettingsRequest, checked
@@ -30,6 +31,7 @@ from pellux.store.decisions import get_decision
 from pellux.store.problems import get_problem
 from pellux.store.runs import NewRun, create_run
 
+MOST_HERE = 256
 MOST_OUTSIDE = 64  # fits that an outside loop may hold at once where nobody says
 
 
@@ -77,16 +79,29 @@ def check_search(objective: Objective, request: SearchRequest, telling: Callable
                 f"{len(first)} starts are more than the {settings.members} members of the population.", at="plan.starts"
             )
     return Checked(
-        space, picked, settings, first, trials, plan.workers or default_workers(objective.holds.cores), stopping,
+        space, picked, settings, first, trials, count_of(plan) or default_workers(objective.holds.cores), stopping,
         objective.judging.limited(plan.limits), against,
     )  # fmt: skip
 
 
+def workers_for(workspace: Workspace, objective: Objective, plan: SettingsRequest) -> int:
+    """How many workers a search gets, here or on its cluster; InvalidPlan when it cannot have them."""
+    if plan.runner.cluster:
+        if objective.kind == OUTSIDE:
+            raise InvalidPlan("An outside loop fits where it runs: leave the cluster out.", at="plan.runner.cluster")
+        return workspace.clusters.check(plan.runner.cluster, demand_of(objective, plan.memory_mb), count_of(plan))
+    if plan.workers == "all":
+        raise InvalidPlan("'all' means the machines of a cluster; here all cores are taken by default.", at="plan.workers")
+    return check_holds(workspace, objective, count_of(plan))
+
+
 def check_holds(workspace: Workspace, objective: Objective, wanted: int | None, at: str = "plan.workers") -> int:
-    """How many workers a search gets; InvalidPlan when more are wanted than fit into the machine."""
+    """How many workers a search gets on this machine; InvalidPlan when more are wanted than fit into it."""
     holds, devices = objective.holds, len(workspace.devices.names)
     if objective.kind == OUTSIDE:
         return wanted or MOST_OUTSIDE
+    if wanted is not None and wanted > MOST_HERE:
+        raise InvalidPlan(f"Workers on this machine are 1 to {MOST_HERE}. Got {wanted}.", at=at)
     room = default_workers(holds.cores)
     if holds.devices:
         if devices < holds.devices:
@@ -192,7 +207,7 @@ def draft(workspace: Workspace, problem_id: int, request: SearchRequest, *, plan
         objective = workspace.objective(problem)
         request = with_decisions(workspace, session, objective, request)
         found = check_search(objective, request, objective.telling_share)
-        workers = check_holds(workspace, objective, request.plan.workers)
+        workers = workers_for(workspace, objective, request.plan)
         # Asked here so that a search to start warm from that does not exist is refused at once.
         observations(session, objective, problem_id, request.learner, found.space, request.plan)
         return create_run(

@@ -91,6 +91,14 @@ class BriefRequest(Request):
             raise InvalidPlan(f"'{self.holdout}' is not a share. Write '20 %', 0.2 or '20 % by time'.", at="holdout") from None
 
 
+class RunnerRequest(Request):
+    """Where the fits of a search run: the machines of a cluster, by the address of its scheduler; here where it is left out."""
+
+    cluster: str = Field(
+        "", max_length=300, pattern=r"^$|^[a-z]+://\S+$", description="Address of a scheduler, such as 'tcp://head:8786'."
+    )
+
+
 class SettingsRequest(Request):
     """The budget and manner of a search. Of several budgets the first that is reached ends it."""
 
@@ -118,7 +126,10 @@ class SettingsRequest(Request):
     against: list[AimText] | None = Field(
         None, max_length=20, description="What the score is weighed against, up to two; the brief's where left out, [] for nothing."
     )
-    workers: int | None = Field(None, ge=1, le=256, description="Worker processes; all cores by default.")
+    runner: RunnerRequest = RunnerRequest()
+    workers: Annotated[int, Field(ge=1, le=10_000)] | Literal["all"] | None = Field(
+        None, description="Fits at once; all cores by default. Of a cluster 'all' follows its machines as they join and leave."
+    )
     seed: Seed = 1
     starts: list[dict[str, bool | int | float | str]] = Field(
         [], max_length=1000, description="Configurations to try first; what they leave out starts in its usual place."

@@ -14,7 +14,7 @@ from pellux.objectives.code.objective import CodeObjective
 from pellux.service.engine.engine import Engine
 from pellux.service.planning.code_requests import FirstLookRequest
 from pellux.service.planning.forecasts import forecast
-from pellux.service.planning.launching import check_holds, check_search, launch
+from pellux.service.planning.launching import check_search, launch, workers_for
 from pellux.service.planning.plan_files import is_own, plan_hash
 from pellux.service.planning.rehearsals import rehearse
 from pellux.service.planning.requests import PlanFile, SearchRequest, checked
@@ -66,7 +66,7 @@ def keep_code(workspace: Workspace, plan: PlanFile) -> tuple[int, SearchRequest,
         )
     objective = CodeObjective(brief, workspace.own_folder)
     check_search(objective, request)
-    check_holds(workspace, objective, request.plan.workers)
+    workers_for(workspace, objective, request.plan)
     named = plan.code.model_copy(update={"name": plan.code.name or plan.name})
     return create_code_problem(workspace, named, plan.space or "", reuse=True), request, plan_hash(plan, brief.identity)
 
@@ -129,7 +129,7 @@ def check_code(workspace: Workspace, plan: PlanFile, *, looked: bool) -> Checked
     assert plan.code is not None
     brief, request = frame_code(workspace, plan.code, plan.space or ""), search_request(plan)
     space = check_search(CodeObjective(brief, workspace.own_folder), request).space
-    check_holds(workspace, CodeObjective(brief, workspace.own_folder), request.plan.workers)
+    workers_for(workspace, CodeObjective(brief, workspace.own_folder), request.plan)
     problem_id = create_code_problem(workspace, plan.code, plan.space or "", reuse=True)
     look = look_first(workspace, FirstLookRequest(brief=plan.code, space=write(space))) if looked else None
     return CheckedCode(brief, space, look, forecast(workspace, problem_id, request))

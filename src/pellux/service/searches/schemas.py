@@ -274,6 +274,7 @@ class FitView(View):
     state: FitStateName
     attempt: int
     lane: int | None
+    machine: str = Field(description="Where it ran on a cluster; empty for the server's own machine.")
     started_at: float | None
     ended_at: float | None
     score: float | None
@@ -333,6 +334,26 @@ class TrialDetail(TrialRow):
     curves: list[FoldCurve]
     command: list[str] = Field(description="Of a program: the command that runs this trial, as it is typed; empty for all else.")
     kept: list[KeptFile]
+
+
+class LaneView(View):
+    """A lane of a search on a cluster: its machine, or why it has none."""
+
+    lane: int
+    machine: str
+    waits: str
+
+
+class WaitingView(View):
+    """Where workers are and what they wait for."""
+
+    lanes: list[LaneView] = Field(description="Of a search on a cluster; empty for one that runs here.")
+    idle: str = Field(description="Why workers that have a place have nothing to do; empty where fits wait for them.")
+    busy: float | None = Field(
+        description="Workers that fitted at once, on average over the last minute; null before it can be said."
+    )
+    suggested: int | None = Field(description="Workers that it can really use, where that is another number.")
+    advice: str
 
 
 class LaneDevices(View):

@@ -11,7 +11,7 @@ from pellux.engine.messages import Pause, Resume, SetLimits, SetWorkers, Stop, T
 from pellux.engine.states import IllegalTransition, SearchState, TrialState
 from pellux.service.engine.engine import Engine
 from pellux.service.planning.launching import check_holds, check_target
-from pellux.service.planning.requests import LimitsRequest
+from pellux.service.planning.requests import LimitsRequest, kept_settings
 from pellux.service.searches.fronts import front_view
 from pellux.service.searches.schemas import SearchView
 from pellux.service.searches.views import views
@@ -21,7 +21,7 @@ from pellux.store.problems import get_problem
 from pellux.store.records import Search
 from pellux.store.trials import get_trial
 
-MOST_WORKERS = 256
+MOST_ON_CLUSTER = 10_000
 
 
 def set_state(engine: Engine, search_id: int, wanted: str) -> None:
@@ -43,13 +43,18 @@ def set_state(engine: Engine, search_id: int, wanted: str) -> None:
 
 
 def set_workers(engine: Engine, search_id: int, count: int) -> None:
-    if not 1 <= count <= MOST_WORKERS:
-        raise InvalidPlan(f"Workers are 1 to {MOST_WORKERS}. Got {count}.", at="count")
+    if count < 1:
+        raise InvalidPlan(f"A search needs a worker. Got {count}.", at="count")
     _require_live(engine, search_id)
     with engine.workspace.database.read() as session:
         search = runs.get_search(session, search_id)
         objective = engine.workspace.objective(get_problem(session, search.problem_id))
-    check_holds(engine.workspace, objective, count, at="count")
+    if kept_settings(search.plan).runner.cluster:
+        if count > MOST_ON_CLUSTER:
+            raise InvalidPlan(f"Workers on a cluster are 1 to {MOST_ON_CLUSTER:,}. Got {count}.", at="count")
+    else:
+        check_holds(engine.workspace, objective, count, at="count")
+    engine.runners.leave_alone(search_id)
     engine.post(search_id, SetWorkers(count, engine.workspace.steady()))
 
 

@@ -143,7 +143,7 @@ def lanes(workspace: Workspace, search_id: int) -> LanesView:
 
 def _fit_fields(fit: Fit) -> dict[str, Any]:
     return {
-        "trial": fit.trial, "fold": fit.fold, "rung": fit.rung, "state": fit.state, "attempt": fit.attempt, "lane": fit.lane,
+        "trial": fit.trial, "fold": fit.fold, "rung": fit.rung, "state": fit.state, "attempt": fit.attempt, "lane": fit.lane, "machine": fit.machine,
         "started_at": fit.started_at, "ended_at": fit.ended_at, "score": fit.score, "seconds": fit.seconds,
         "reason": sentence(fit.reason),
     }  # fmt: skip

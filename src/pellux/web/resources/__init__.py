@@ -9,6 +9,7 @@ from pellux.web.resources import (
     fronts,
     judging,
     leases,
+    machines,
     own_code,
     preparation,
     problems,
@@ -38,6 +39,7 @@ def api() -> Api:
         decisions,
         stopping,
         leases,
+        machines,
     ):
         resource.add(found)
     return found

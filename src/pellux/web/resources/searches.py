@@ -20,7 +20,7 @@ class StateRequest(Request):
 
 
 class WorkersRequest(Request):
-    count: int = Field(ge=1, le=searches.MOST_WORKERS)
+    count: int = Field(ge=1, le=searches.MOST_ON_CLUSTER)
 
 
 class TryRequest(Request):

@@ -1,0 +1,1 @@
+"""The machines of clusters: which are known to this workspace, what they have, and who may be reached."""

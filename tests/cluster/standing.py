@@ -1,0 +1,90 @@
+"""Real schedulers and workers of the engine, as processes of their own; each machine with its own folder."""
+
+from __future__ import annotations
+
+import os
+import signal
+import socket
+import subprocess
+import time
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from pellux.engine.cluster.connection import Cluster, Unreachable
+from pellux.service.machines.standing import scheduler_command, worker_command
+
+ROOT = Path(__file__).parents[2]
+
+
+def free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])
+
+
+def until(true: Callable[[], object], seconds: float = 40, what: str = "it") -> None:
+    end = time.monotonic() + seconds
+    while not true():
+        assert time.monotonic() < end, f"{what} never came"
+        time.sleep(0.05)
+
+
+@dataclass
+class Standing:
+    """A scheduler and its machines. `environment` is what they run with beside ours."""
+
+    folder: Path
+    port: int = field(default_factory=free_port)
+    environment: Mapping[str, str] = field(default_factory=dict)
+    processes: dict[str, subprocess.Popen[bytes]] = field(default_factory=dict)
+    scheme: str = "tcp"
+
+    @property
+    def address(self) -> str:
+        return f"{self.scheme}://127.0.0.1:{self.port}"
+
+    def schedule(self) -> None:
+        self._start(
+            "scheduler", [*scheduler_command("127.0.0.1", self.port), *(["--protocol", "tls"] if self.scheme == "tls" else [])]
+        )
+
+    def join(self, name: str, cores: int = 2, devices: int = 0, **environment: str) -> None:
+        self._start(name, worker_command(self.address, name, cores, devices), **environment)
+
+    def _start(self, name: str, command: list[str], **environment: str) -> None:
+        around = {
+            **os.environ, "OMP_NUM_THREADS": "1", "PYTHONPATH": str(ROOT), "PELLUX_MACHINE_FOLDER": str(self.folder / f"machine-{name}"),
+            **self.environment, **environment,
+        }  # fmt: skip
+        if name in self.processes:
+            self.processes[name].wait(60)
+        with (self.folder / f"{name}.log").open("ab") as log:
+            self.processes[name] = subprocess.Popen(
+                command, env=around, stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True
+            )
+
+    def kill(self, name: str, number: int = signal.SIGKILL) -> None:
+        """The process and what it started in its group; what a seat started has groups of its own."""
+        os.killpg(self.processes[name].pid, number)
+
+    def connected(self, machines: int) -> Cluster:
+        """The cluster, once so many machines may be used."""
+        found: list[Cluster] = []
+
+        def there() -> bool:
+            try:
+                found.append(Cluster(self.address))
+            except Unreachable:
+                return False
+            return True
+
+        until(there, what="the scheduler")
+        until(lambda: sum(not m.trouble for m in found[0].known()) >= machines, what="machines")
+        return found[0]
+
+    def close(self) -> None:
+        for process in self.processes.values():
+            process.kill()
+        for process in self.processes.values():
+            process.wait(10)

@@ -1,0 +1,236 @@
+"""The cluster runner on real machines of the engine: the contract of all runners, and what only a cluster has."""
+
+from __future__ import annotations
+
+import os
+import signal
+import time
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import psutil
+import pytest
+
+from pellux.core.objective import Terms
+from pellux.engine.artifacts import FileArtifacts
+from pellux.engine.cluster import wire
+from pellux.engine.cluster.connection import Cluster
+from pellux.engine.cluster.machines import Demand
+from pellux.engine.messages import FitEnded, FitStarted, WorkerLost, WorkerReady
+from pellux.engine.runners.cluster import ClusterRunner
+from pellux.engine.states import FitState
+from pellux.engine.worker import Assignment
+from tests.cluster.standing import Standing, until
+from tests.engine.conformance import LONG, Bench, Conformance, order
+from tests.two_numbers import Source
+
+pytestmark = pytest.mark.slow
+
+
+@pytest.fixture(scope="module")
+def standing(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Standing]:
+    found = Standing(tmp_path_factory.mktemp("cluster"))
+    found.schedule()
+    found.join("one", cores=2, devices=2)
+    found.join("two", cores=2)
+    yield found
+    found.close()
+
+
+@pytest.fixture(scope="module")
+def cluster(standing: Standing) -> Iterator[Cluster]:
+    found = standing.connected(2)
+    yield found
+    found.close()
+
+
+def runner_on(cluster: Cluster, folder: Path, demand: Demand | None = None) -> ClusterRunner:
+    assignment = Assignment(Source(Terms(grid=(1, 2, 3, 4))), FileArtifacts(folder / "kept", folder / "fits"), folder / "worker")
+    return ClusterRunner(assignment, cluster, folder.name, demand or Demand())
+
+
+def seats_of(standing: Standing, name: str) -> list[psutil.Process]:
+    """The processes that do fits on a machine."""
+    return [p for p in psutil.Process(standing.processes[name].pid).children(recursive=True) if p.cmdline()[-1:] != [""]]
+
+
+class TestCluster(Conformance):
+    @pytest.fixture
+    def bench(self, cluster: Cluster, tmp_path: Path) -> Iterator[Bench]:
+        runner = runner_on(cluster, tmp_path)
+
+        def kill(worker: int) -> None:
+            """The process that fits, as it would be for want of memory."""
+            for process in psutil.process_iter(["cmdline"]):
+                if _fits(process, runner, worker):
+                    process.kill()
+
+        yield Bench(runner, kill)
+        runner.close()
+
+
+def _fits(process: psutil.Process, runner: ClusterRunner, worker: int) -> bool:
+    """Whether a process is the worker of a seat: it writes the log of its search."""
+    try:
+        return any(f"/searches/{runner._search}/logs/" in file.path for file in process.open_files())
+    except psutil.Error:
+        return False
+
+
+def test_checkpoints_travel_and_what_a_machine_has_is_not_sent_again(cluster: Cluster, standing: Standing, tmp_path: Path) -> None:
+    runner = runner_on(cluster, tmp_path)
+    bench = Bench(runner, lambda worker: None)
+    for worker in range(4):
+        bench.ready(worker)
+    where = {seat.worker: seat.machine for seat in runner._seats.values()}
+    assert len(set(where.values())) == 2, "work is spread"
+    there = next(worker for worker, machine in where.items() if machine != where[0])
+    runner.start(order(1))  # four steps
+    first = bench.ended(1)[-1].outcome
+    assert first.score is not None
+    kept = FileArtifacts(tmp_path / "kept", tmp_path / "fits")
+    assert kept.get(1, 0, "checkpoint") == b"4", "the server has it too"
+    runner.start(order(1, worker=there, attempt=2)._replace(level=8))  # on the other machine it goes on from four
+    second = bench.ended(1)[-1].outcome
+    assert second.curve[0][0] == 5
+    assert second.curve[-1][0] == 8
+    runner.forget(1)
+    assert kept.get(1, 0, "checkpoint") is None
+    runner.close()
+    runner.forget(None)
+    until(lambda: not list(standing.folder.glob(f"machine-*/searches/{tmp_path.name}")), what="tidying")
+
+
+def test_devices_of_a_machine_are_each_one_seats(cluster: Cluster, tmp_path: Path) -> None:
+    runner = runner_on(cluster, tmp_path, Demand(devices=1))
+    bench = Bench(runner, lambda worker: None)
+    bench.ready(0)
+    bench.ready(1)
+    runner.hire(2, 2)
+    assert not runner.wait(0.2)
+    assert {seat.place.devices for seat in runner._seats.values()} == {("0",), ("1",)}
+    assert runner.lanes()[2].waits == "no device is free"
+    runner.dismiss(0)
+    bench.until(lambda r: r == WorkerReady(2))
+    runner.close()
+    assert "no machine has more than 2" in cluster.unmet(Demand(devices=3))
+    assert "cores" in cluster.unmet(Demand(cores=99))
+    assert not cluster.unmet(Demand(cores=2, devices=2))
+
+
+def test_whoever_shows_no_token_is_not_let_in(cluster: Cluster) -> None:
+    import socket
+
+    for said in (wire.hello("nobody"), wire.framed(b"\x80\x05."), b"GET / HTTP/1.1\r\n\r\n", wire.HEAD.pack(2**31)):
+        with socket.create_connection((cluster.door.host, cluster.door.port), 5) as knocking:
+            knocking.sendall(said)
+            knocking.shutdown(socket.SHUT_WR)
+            assert knocking.recv(100) == b""
+
+
+def test_a_machine_that_freezes_or_is_killed_loses_its_fits_and_one_that_joins_gets_work(
+    standing: Standing, tmp_path: Path
+) -> None:
+    own = Standing(tmp_path)
+    own.schedule()
+    own.join("a", cores=1)
+    cluster = own.connected(1)
+    runner = runner_on(cluster, tmp_path)
+    bench = Bench(runner, lambda worker: None)
+    try:
+        bench.ready(0)
+        runner.start(order(1, LONG))
+        bench.until(lambda r: isinstance(r, FitStarted))
+        begun = time.monotonic()
+        own.kill("a", signal.SIGSTOP)
+        own.join("b", cores=1)
+        [*_, lost] = bench.until(lambda r: isinstance(r, WorkerLost))
+        assert isinstance(lost, WorkerLost)
+        assert lost.blameless
+        assert time.monotonic() - begun < 15 + 3, "the promise, and what a busy machine adds"
+        bench.ready(1)
+        runner.start(order(2, LONG, worker=1))
+        bench.until(lambda r: isinstance(r, FitStarted) and r.trial == 2)
+        own.kill("a", signal.SIGCONT)  # it was given up: nothing of it counts any more
+        own.kill("b")
+        seen = bench.until(lambda r: isinstance(r, WorkerLost) and r.worker == 1)
+        assert not [r for r in seen if isinstance(r, FitEnded)]
+        bench.ready(2)  # the thawed one may work again, once the engine has heard of it
+        runner.start(order(3, worker=2))
+        assert bench.ended(3)[-1].outcome.state is FitState.DONE
+    finally:
+        runner.close()
+        cluster.close()
+        own.close()
+
+
+def test_with_the_scheduler_gone_fits_wait_and_go_on_when_it_is_back(tmp_path: Path) -> None:
+    own = Standing(tmp_path)
+    own.schedule()
+    own.join("a", cores=1)
+    cluster = own.connected(1)
+    runner = runner_on(cluster, tmp_path)
+    bench = Bench(runner, lambda worker: None)
+    try:
+        bench.ready(0)
+        runner.start(order(1, LONG))
+        bench.until(lambda r: isinstance(r, FitStarted))
+        own.kill("scheduler")
+        ended = bench.ended(1)[-1].outcome
+        assert (ended.state, ended.reason.code) == (FitState.LOST, "cluster gone")
+        assert runner.lanes()[0].waits == "the scheduler is gone"
+        runner.start(order(2))  # given to a worker that has no seat now
+        assert bench.ended(2)[-1].outcome.reason.code == "cluster gone"
+        until(lambda: own.processes["a"].poll() is not None, what="the end of the engine's worker")
+        own.schedule()
+        own.join("a", cores=1)
+        bench.until(lambda r: r == WorkerReady(0), 60)
+        runner.start(order(2, attempt=2))
+        assert bench.ended(2)[-1].outcome.state is FitState.DONE
+    finally:
+        runner.close()
+        cluster.close()
+        own.close()
+
+
+def test_seats_end_with_their_server(standing: Standing, tmp_path: Path) -> None:
+    """Killed, not closed: nobody computes for nobody."""
+    script = tmp_path / "server.py"
+    script.write_text(
+        "import sys, time\n"
+        "from pathlib import Path\n"
+        "from pellux.engine.cluster.connection import Cluster\n"
+        "from tests.cluster.test_runner import runner_on\n"
+        "from tests.engine.conformance import LONG, Bench, order\n"
+        "from pellux.engine.messages import FitStarted\n"
+        f"cluster = Cluster({standing.address!r})\n"
+        "cluster.looked()\n"
+        f"bench = Bench(runner_on(cluster, Path({str(tmp_path / 'orphan')!r})), lambda worker: None)\n"
+        "bench.ready()\n"
+        "bench.runner.start(order(1, LONG))\n"
+        "bench.until(lambda r: isinstance(r, FitStarted))\n"
+        "print('fitting', flush=True)\n"
+        "time.sleep(60)\n"
+    )
+    import subprocess
+    import sys
+
+    environment = {**os.environ, "PYTHONPATH": str(Path(__file__).parents[2])}
+    server = subprocess.Popen([sys.executable, str(script)], stdout=subprocess.PIPE, env=environment)
+    assert server.stdout is not None
+    assert server.stdout.readline() == b"fitting\n"
+    orphans: list[Any] = [p for p in psutil.process_iter() if _writes(p, "/searches/orphan/logs/")]
+    assert orphans
+    server.kill()
+    server.wait()
+    server.stdout.close()
+    _, left = psutil.wait_procs(orphans, 15)
+    assert not left
+
+
+def _writes(process: psutil.Process, where: str) -> bool:
+    try:
+        return any(where in file.path for file in process.open_files())
+    except psutil.Error:
+        return False
