@@ -21,7 +21,10 @@ from pellux.engine.messages import FitEnded, FitStarted, WorkerLost, WorkerReady
 from pellux.engine.runners.cluster import ClusterRunner
 from pellux.engine.states import FitState
 from pellux.engine.worker import Assignment
+from pellux.objectives.code.brief import Growing
+from pellux.objectives.code.program import ProgramSource
 from tests.cluster.standing import Standing, until
+from tests.code.test_running import STEPS, brief_of
 from tests.engine.conformance import LONG, Bench, Conformance, order
 from tests.two_numbers import Source
 
@@ -100,6 +103,26 @@ def test_checkpoints_travel_and_what_a_machine_has_is_not_sent_again(cluster: Cl
     runner.close()
     runner.forget(None)
     until(lambda: not list(standing.folder.glob(f"machine-*/searches/{tmp_path.name}")), what="tidying")
+
+
+def test_a_program_goes_on_from_its_folder_on_another_machine(cluster: Cluster, tmp_path: Path) -> None:
+    grows = Growing("step", most=8, goes_on=True)
+    brief = brief_of(tmp_path, STEPS, "{folder}", "{from}", "{level}", "{x}", "0", grows=grows)
+    terms = Terms(resource="iterations", most=8, grid=tuple(range(1, 9)), settings=("x",))
+    kept = FileArtifacts(tmp_path / "kept", tmp_path / "fits")
+    runner = ClusterRunner(Assignment(ProgramSource(brief, terms), kept, tmp_path / "worker"), cluster, tmp_path.name, Demand())
+    bench = Bench(runner, lambda worker: None)
+    for worker in range(4):
+        bench.ready(worker)
+    where = {seat.worker: seat.machine for seat in runner._seats.values()}
+    there = next(worker for worker, machine in where.items() if machine != where[0])
+    runner.start(order(1, {"x": 2.0}))
+    assert bench.ended(1)[-1].outcome.score == pytest.approx(8.004)
+    runner.start(order(1, {"x": 2.0}, worker=there, attempt=2)._replace(level=8, begun=4))
+    assert bench.ended(1)[-1].outcome.score == pytest.approx(16.008)
+    assert (tmp_path / "done.txt").read_text().split() == [str(step) for step in range(1, 9)], "each step was done once"
+    assert (tmp_path / "fits" / "1-0" / "keep" / "note.txt").read_text() == "2.0", "what it keeps is with the server"
+    runner.close()
 
 
 def test_devices_of_a_machine_are_each_one_seats(cluster: Cluster, tmp_path: Path) -> None:

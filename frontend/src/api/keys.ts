@@ -19,6 +19,8 @@ export const keys = {
   forecast: (problem: number, request: unknown) => ["forecast", problem, request],
   searches: (problem: number) => ["searches", problem],
   points: (search: number) => ["points", search],
+  clusters: ["clusters"],
+  waiting: (search: number) => ["waiting", search],
   lanes: (search: number) => ["lanes", search],
   curves: (search: number) => ["curves", search],
   front: (search: number) => ["front", search],

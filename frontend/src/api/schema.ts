@@ -1288,6 +1288,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/clusters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The clusters that were named here, with their machines. */
+        get: operations["get_clusters"];
+        put?: never;
+        /** Connect a cluster: from then on searches may run on it. */
+        post: operations["post_cluster"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/clusters/forget": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Have done with a cluster: searches on it pause. */
+        post: operations["post_cluster_forget"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/searches/{search_id}/waiting": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where its workers are, what they wait for, and how many it can use. */
+        get: operations["get_waiting"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1361,7 +1413,12 @@ export interface components {
             /** Against */
             against: string[] | null;
             /** Workers */
-            workers: number | null;
+            workers: number | "all" | null;
+            /**
+             * Cluster
+             * @description Address of the scheduler whose machines do its fits; empty for the server's own.
+             */
+            cluster: string;
             /** Seed */
             seed: number;
             /** Warm Start */
@@ -1623,6 +1680,40 @@ export interface components {
             recall: number | null;
             /** F1 */
             f1: number | null;
+        };
+        /** ClusterRequest */
+        ClusterRequest: {
+            /**
+             * Address
+             * @description Of its scheduler: 'tcp://head:8786', or 'tls://head:8786'.
+             */
+            address: string;
+        };
+        /**
+         * ClusterView
+         * @description `trouble` says why it cannot be used now; empty where it can.
+         */
+        ClusterView: {
+            /** Address */
+            address: string;
+            /**
+             * Preferred
+             * @description Whether plans are offered it first.
+             */
+            preferred: boolean;
+            /** Trouble */
+            trouble: string;
+            /**
+             * Door
+             * @description Where its machines reach this server.
+             */
+            door: string;
+            /** Cores */
+            cores: number;
+            /** Taken */
+            taken: number;
+            /** Machines */
+            machines: components["schemas"]["MachineView"][];
         };
         /**
          * CodeBriefRequest
@@ -2668,6 +2759,8 @@ export interface components {
             attempt: number;
             /** Lane */
             lane: number | null;
+            /** Machine */
+            machine: string;
             /** Started At */
             started_at: number | null;
             /** Ended At */
@@ -2710,6 +2803,11 @@ export interface components {
             attempt: number;
             /** Lane */
             lane: number | null;
+            /**
+             * Machine
+             * @description Where it ran on a cluster; empty for the server's own machine.
+             */
+            machine: string;
             /** Started At */
             started_at: number | null;
             /** Ended At */
@@ -2763,6 +2861,11 @@ export interface components {
             attempt: number;
             /** Lane */
             lane: number | null;
+            /**
+             * Machine
+             * @description Where it ran on a cluster; empty for the server's own machine.
+             */
+            machine: string;
             /** Started At */
             started_at: number | null;
             /** Ended At */
@@ -3278,6 +3381,18 @@ export interface components {
             /** Devices */
             devices: string[];
         };
+        /**
+         * LaneView
+         * @description A lane of a search on a cluster: its machine, or why it has none.
+         */
+        LaneView: {
+            /** Lane */
+            lane: number;
+            /** Machine */
+            machine: string;
+            /** Waits */
+            waits: string;
+        };
         /** LanesView */
         LanesView: {
             /** Fits */
@@ -3456,6 +3571,38 @@ export interface components {
             /** Text */
             text: string;
             read: components["schemas"]["ReadView"] | null;
+        };
+        /**
+         * MachineView
+         * @description `trouble` says why it gets no fits now; empty where it may.
+         */
+        MachineView: {
+            /** Label */
+            label: string;
+            /** Address */
+            address: string;
+            /** Cores */
+            cores: number;
+            /** Memory Mb */
+            memory_mb: number;
+            /** Devices */
+            devices: string[];
+            /**
+             * Taken
+             * @description Cores that fits of this server hold.
+             */
+            taken: number;
+            /** Trouble */
+            trouble: string;
+            /** Versions */
+            versions: {
+                [key: string]: string;
+            };
+            /**
+             * Sent Mb
+             * @description Data and code that went to it from this server, once for all its searches.
+             */
+            sent_mb: number;
         };
         /**
          * MattersView
@@ -3979,6 +4126,9 @@ export interface components {
              *       "no gain in": null,
              *       "limits": null,
              *       "against": null,
+             *       "runner": {
+             *         "cluster": ""
+             *       },
              *       "workers": null,
              *       "seed": 1,
              *       "starts": [],
@@ -4507,6 +4657,18 @@ export interface components {
             running: number;
         };
         /**
+         * RunnerRequest
+         * @description Where the fits of a search run: the machines of a cluster, by the address of its scheduler; here where it is left out.
+         */
+        RunnerRequest: {
+            /**
+             * Cluster
+             * @description Address of a scheduler, such as 'tcp://head:8786'.
+             * @default
+             */
+            cluster?: string;
+        };
+        /**
          * SafetyRequest
          * @description How many pruned trials are run in full.
          */
@@ -4643,6 +4805,9 @@ export interface components {
              *       "no gain in": null,
              *       "limits": null,
              *       "against": null,
+             *       "runner": {
+             *         "cluster": ""
+             *       },
              *       "workers": null,
              *       "seed": 1,
              *       "starts": [],
@@ -4857,11 +5022,17 @@ export interface components {
              */
             against?: string[] | null;
             /**
+             * @default {
+             *       "cluster": ""
+             *     }
+             */
+            runner?: components["schemas"]["RunnerRequest"];
+            /**
              * Workers
-             * @description Worker processes; all cores by default.
+             * @description Fits at once; all cores by default. Of a cluster 'all' follows its machines as they join and leave.
              * @default null
              */
-            workers?: number | null;
+            workers?: number | "all" | null;
             /**
              * Seed
              * @default 1
@@ -5768,6 +5939,34 @@ export interface components {
             configuration: {
                 [key: string]: boolean | number | string;
             };
+        };
+        /**
+         * WaitingView
+         * @description Where workers are and what they wait for.
+         */
+        WaitingView: {
+            /**
+             * Lanes
+             * @description Of a search on a cluster; empty for one that runs here.
+             */
+            lanes: components["schemas"]["LaneView"][];
+            /**
+             * Idle
+             * @description Why workers that have a place have nothing to do; empty where fits wait for them.
+             */
+            idle: string;
+            /**
+             * Busy
+             * @description Workers that fitted at once, on average over the last minute; null before it can be said.
+             */
+            busy: number | null;
+            /**
+             * Suggested
+             * @description Workers that it can really use, where that is another number.
+             */
+            suggested: number | null;
+            /** Advice */
+            advice: string;
         };
         /** WorkersRequest */
         WorkersRequest: {
@@ -8548,6 +8747,132 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_clusters: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClusterView"][];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_cluster: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClusterRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClusterView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_cluster_forget: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClusterRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClusterView"][];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    get_waiting: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                search_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaitingView"];
+                };
             };
             /** @description A problem. */
             default: {

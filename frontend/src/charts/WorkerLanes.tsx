@@ -4,10 +4,8 @@ import type { Lanes } from "../api/client";
 import { duration, percent } from "../lib/format";
 import { colour, prepare } from "./canvas";
 import { useWidth } from "./useWidth";
-import { layOut, type Block } from "./workerLanesLayout";
+import { LANE, layOut, machinesOf, type Block } from "./workerLanesLayout";
 
-const HEIGHT = 20;
-const GAP = 4;
 const OUTCOMES: Record<string, string> = {
   running: "--honey",
   error: "--ember",
@@ -16,29 +14,33 @@ const OUTCOMES: Record<string, string> = {
   lost: "--ember",
   cut: "--soft",
 };
+const NOWHERE: { lane: number; machine: string; waits: string }[] = [];
 
 interface Props {
   lanes: Lanes;
   workers: number;
   running: boolean;
   span: number;
+  places?: { lane: number; machine: string; waits: string }[]; // where lanes are now, on a cluster
   onPick: (trial: number) => void;
 }
 
-/** One lane a worker, a block a fit, idle time blank. */
-export function WorkerLanes({ lanes, workers, running, span, onPick }: Props) {
+/** One lane a worker, a block a fit, idle time blank; lanes of a cluster below the names of their machines. */
+export function WorkerLanes({ lanes, workers, running, span, places = NOWHERE, onPick }: Props) {
   const [box, width] = useWidth(600);
   const canvas = useRef<HTMLCanvasElement>(null);
   const { mode } = useColorScheme();
   const now = useNow(running, lanes.now);
   const lastEnd = useMemo(() => Math.max(...lanes.fits.map((f) => f.ended_at ?? 0), 0), [lanes]);
+  const machines = useMemo(() => machinesOf(lanes.fits, places), [lanes, places]);
   const picture = useMemo(
-    () => layOut(lanes.fits, running ? now : lastEnd, span, width, workers),
-    [lanes, running, now, lastEnd, span, width, workers],
+    () => layOut(lanes.fits, running ? now : lastEnd, span, width, workers, machines),
+    [lanes, running, now, lastEnd, span, width, workers, machines],
   );
   const [hovered, setHovered] = useState<Block | null>(null);
   const devices = new Map(lanes.devices.map((held) => [held.lane, held.devices.join(", ")]));
-  const height = picture.lanes.length * (HEIGHT + GAP);
+  const waits = new Map(places.filter((at) => at.waits).map((at) => [at.lane, at.waits]));
+  const { height } = picture;
   useLayoutEffect(() => {
     if (!canvas.current) return;
     const pen = prepare(canvas.current, width, height);
@@ -46,31 +48,31 @@ export function WorkerLanes({ lanes, workers, running, span, onPick }: Props) {
       ["--sunk", "--spruce", "--honey", "--ember", "--soft", "--sheet"].map((n) => [n, colour(n)]),
     );
     pen.fillStyle = ink["--sunk"]!;
-    for (const { lane } of picture.lanes) pen.fillRect(0, lane * (HEIGHT + GAP), width, HEIGHT);
-    for (const { lane, x, width: w, fit } of picture.blocks) {
-      const top = lane * (HEIGHT + GAP);
+    for (const { y } of picture.lanes) pen.fillRect(0, y, width, LANE);
+    for (const { x, y, width: w, fit } of picture.blocks) {
       pen.fillStyle = ink[OUTCOMES[fit.state] ?? "--spruce"]!;
       // Neighbouring trials differ in strength, so that the folds of one trial read as a group.
       pen.globalAlpha = fit.state === "done" ? (fit.trial % 2 ? 0.95 : 0.6) : 1;
-      pen.fillRect(x, top, Math.max(w - (w > 4 ? 1 : 0), 0.8), HEIGHT);
+      pen.fillRect(x, y, Math.max(w - (w > 4 ? 1 : 0), 0.8), LANE);
       pen.globalAlpha = 1;
       if (["error", "too long", "too large", "lost"].includes(fit.state) && w > 3) {
         pen.fillStyle = ink["--sheet"]!;
-        pen.fillRect(x + w / 2 - 1, top + 4, 2, HEIGHT - 8);
+        pen.fillRect(x + w / 2 - 1, y + 4, 2, LANE - 8);
       }
     }
   }, [picture, width, height, mode]);
   const find = (event: React.PointerEvent) => {
     const at = event.currentTarget.getBoundingClientRect();
-    const lane = Math.floor((event.clientY - at.top) / (HEIGHT + GAP));
-    const x = event.clientX - at.left;
-    return picture.blocks.findLast((b) => b.lane === lane && x >= b.x && x <= b.x + Math.max(b.width, 3)) ?? null;
+    const [x, y] = [event.clientX - at.left, event.clientY - at.top];
+    return (
+      picture.blocks.findLast((b) => y >= b.y && y < b.y + LANE && x >= b.x && x <= b.x + Math.max(b.width, 3)) ?? null
+    );
   };
   return (
-    <div style={{ display: "grid", gridTemplateColumns: `${devices.size ? 96 : 26}px minmax(0, 1fr) 52px` }}>
-      <div>
-        {picture.lanes.map(({ lane }) => (
-          <Cell key={lane}>
+    <div className="worker-lanes" style={{ gridTemplateColumns: `${devices.size ? 96 : 26}px minmax(0, 1fr) 52px` }}>
+      <div className="anchor" style={{ height }}>
+        {picture.lanes.map(({ lane, y }) => (
+          <Cell key={lane} y={y}>
             {devices.has(lane) && <span data-device={devices.get(lane)}>device {devices.get(lane)} · </span>}
             {lane + 1}
           </Cell>
@@ -89,8 +91,20 @@ export function WorkerLanes({ lanes, workers, running, span, onPick }: Props) {
           ref={canvas}
           style={{ width, height, cursor: hovered ? "pointer" : undefined }}
           role="img"
-          aria-label={`Worker lanes: ${picture.lanes.map((l) => `worker ${l.lane + 1} used ${percent(l.used)}`).join(", ")}`}
+          aria-label={`Worker lanes: ${picture.lanes.map((l) => spoken(l.lane, l.used, machines, waits)).join(", ")}`}
         />
+        {picture.headings.map(({ machine, y }) => (
+          <b key={machine} className="small on-lane" style={{ top: y }} data-machine={machine}>
+            {machine || "without a machine"}
+          </b>
+        ))}
+        {picture.lanes
+          .filter(({ lane }) => waits.has(lane))
+          .map(({ lane, y }) => (
+            <span key={lane} className="small soft on-lane waits" style={{ top: y }} data-waits={lane}>
+              {waits.get(lane)}
+            </span>
+          ))}
         <div className="row small soft" style={{ justifyContent: "space-between" }}>
           <span>{duration(picture.to - picture.from)} ago</span>
           <span data-hover>
@@ -101,17 +115,26 @@ export function WorkerLanes({ lanes, workers, running, span, onPick }: Props) {
           <span>{running ? "now" : "end"}</span>
         </div>
       </div>
-      <div>
-        {picture.lanes.map(({ lane, used }) => (
-          <Cell key={lane}>{percent(used)}</Cell>
+      <div className="anchor" style={{ height }}>
+        {picture.lanes.map(({ lane, y, used }) => (
+          <Cell key={lane} y={y}>
+            {percent(used)}
+          </Cell>
         ))}
       </div>
     </div>
   );
 }
 
-const Cell = ({ children }: { children: React.ReactNode }) => (
-  <div className="small soft right" style={{ height: HEIGHT, marginBottom: GAP, lineHeight: `${HEIGHT}px` }}>
+function spoken(lane: number, used: number, machines: Map<number, string>, waits: Map<number, string>): string {
+  const where = machines.get(lane) ? ` on ${machines.get(lane)}` : "";
+  return waits.has(lane)
+    ? `worker ${lane + 1} waits: ${waits.get(lane)}`
+    : `worker ${lane + 1}${where} used ${percent(used)}`;
+}
+
+const Cell = ({ y, children }: { y: number; children: React.ReactNode }) => (
+  <div className="small soft right on-lane" style={{ top: y }}>
     {children}
   </div>
 );

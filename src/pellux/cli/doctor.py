@@ -47,7 +47,9 @@ def command(folder: Path, cluster: str, as_json: bool) -> None:
     for machine in machines:
         devices = f", {len(machine.devices)} devices" if machine.devices else ""
         state = machine.trouble or "may be used"
-        click.echo(f"  {machine.label}: {machine.cores} cores, {machine.memory_mb / 1024:.1f} GiB{devices}: {state}")
+        click.echo(
+            f"  {machine.label}: {machine.cores} core{'s' if machine.cores > 1 else ''}, {machine.memory_mb / 1024:.1f} GiB{devices}: {state}"
+        )
 
 
 def _workspace_state(folder: Path) -> str:

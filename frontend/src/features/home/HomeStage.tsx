@@ -11,6 +11,7 @@ import { Spark } from "../../charts/Spark";
 import { StateMark } from "../../charts/StateMark";
 import { DropFile } from "../../ui/DropFile";
 import { Desk } from "./Desk";
+import { Machines } from "./Machines";
 import { NotTrusted } from "./NotTrusted";
 
 export function HomeStage() {
@@ -52,6 +53,7 @@ export function HomeStage() {
         ))}
       </div>
       {shown.length === 0 && <p className="soft">No problem matches “{text}”.</p>}
+      <Machines />
     </div>
   );
 }

@@ -9,9 +9,11 @@ import { duration, percent } from "../../lib/format";
 import { scoreScale } from "../../lib/ramp";
 import { TrialCurves } from "../../charts/TrialCurves";
 import { WorkerLanes } from "../../charts/WorkerLanes";
+import { useWaiting } from "../../api/machines";
 import { Asking } from "./Asking";
 import { Controls } from "./Controls";
 import { FrontGrowing } from "./FrontGrowing";
+import { Idle } from "./Idle";
 import { NowAndLast } from "./NowAndLast";
 import { Population } from "./Population";
 import { Rungs } from "./Rungs";
@@ -59,6 +61,7 @@ function Watch({ problem, search, inspect }: { problem: Problem; search: Search;
   const counter = problem.code?.grows?.what ?? learner?.counter ?? "iterations";
   const outside = problem.code?.kind === "outside";
   const lanes = useLanes(search.id).data;
+  const waiting = useWaiting(search.id, search.state === "running").data;
   const [by, setBy] = useState<"trials" | "seconds">("trials");
   const several = search.kind === "search" && search.against.length > 0;
   const [shown, setShown] = useState<"front" | "best">("front");
@@ -148,9 +151,11 @@ function Watch({ problem, search, inspect }: { problem: Problem; search: Search;
               workers={outside ? 1 : search.workers}
               running={search.state === "running" && !search.halted}
               span={SPANS[span]}
+              places={waiting?.lanes}
               onPick={pick}
             />
           )}
+          {waiting && !outside && <Idle waiting={waiting} />}
         </section>
       </div>
       <aside className="col apart">

@@ -4,6 +4,7 @@ import { useEffect, useState } from "react";
 import { useLocation, useNavigate, useSearchParams } from "react-router";
 import type { Problem, Search } from "../../api/client";
 import { useForecast, useLaunch, useRehearsal } from "../../api/planning";
+import { useClusters } from "../../api/machines";
 import { useCatalogue, useWorkspace } from "../../api/workspace";
 import { useDebounced } from "../../ui/useDebounced";
 import { Forecast, RehearsalFits } from "./Forecast";
@@ -11,6 +12,7 @@ import { EarlyStopping } from "./EarlyStopping";
 import { PlanSettings } from "./PlanSettings";
 import { FromDecision, useStart } from "./FromDecision";
 import { keepPlan, planned, plannedBefore, requestOf, type Plan } from "./planDraft";
+import { RunsOn } from "./RunsOn";
 import { PastResults } from "./PastResults";
 import { isWrong, wanted } from "../../lib/amount";
 import { carriedBy } from "../../lib/change";
@@ -34,7 +36,7 @@ const AMOUNTS = [
   { label: "Minutes", key: "minutes", field: "minutes", hint: "no limit", width: 90, rule: { least: 0, empty: true } },
   { label: "Until score", key: "target", field: "target score", hint: "none", width: 80, rule: { empty: true } },
   { label: "No gain in", key: "noGainIn", field: "no gain in", hint: "trials", width: 80, rule: COUNT },
-  { label: "Workers", key: "workers", field: "workers", hint: "", width: 80, rule: { ...COUNT, most: 256 } },
+  { label: "Workers", key: "workers", field: "workers", hint: "", width: 80, rule: { ...COUNT, most: 10_000 } },
   {
     label: "Seed",
     key: "seed",
@@ -48,13 +50,20 @@ const AMOUNTS = [
 /** The foot of the Space screen: the plan in one row, what it will cost, and Launch. */
 export function PlanRow({ problem, learner, space, ready, searches, onLearner }: Props) {
   const cores = useWorkspace().data?.cores ?? 1;
+  const clusters = useClusters().data ?? [];
   const catalogue = useCatalogue().data;
   const strategies = catalogue?.strategies ?? [];
   const rules = catalogue?.stopping ?? [];
   const named = useAskedDecision();
   const carried = carriedBy(useLocation().state as unknown);
   const [plan, setPlan] = useState<Plan>(() => {
-    const before = plannedBefore(problem.id, searches, problem.judging);
+    const preferred = clusters.find((one) => one.preferred)?.address;
+    const before = plannedBefore(
+      problem.id,
+      searches,
+      problem.judging,
+      problem.code?.kind === "outside" ? "" : preferred,
+    );
     return { ...before, decision: named ?? before.decision, ...(carried ? planned(carried) : {}) };
   });
   const start = useStart(plan.decision, learner);
@@ -125,7 +134,7 @@ export function PlanRow({ problem, learner, space, ready, searches, onLearner }:
           <NumberField
             key={key}
             label={label}
-            hint={key === "workers" ? String(cores) : hint}
+            hint={key === "workers" ? (plan.cluster ? "all" : String(cores)) : hint}
             width={width}
             rule={rule}
             value={plan[key]}
@@ -133,6 +142,12 @@ export function PlanRow({ problem, learner, space, ready, searches, onLearner }:
             onValue={(value) => change({ [key]: value })}
           />
         ))}
+        <RunsOn
+          clusters={clusters}
+          value={plan.cluster}
+          wrong={at("runner.cluster")}
+          onChange={(cluster) => change({ cluster })}
+        />
         <LimitsField
           value={plan.limits}
           quantities={problem.judging.quantities}

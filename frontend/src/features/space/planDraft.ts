@@ -15,6 +15,7 @@ export interface Plan {
   limits: string; // parted by commas, as they are written
   against: string; // names parted by commas
   workers: number | "";
+  cluster: string; // address of its scheduler; empty for this machine
   seed: number | "";
   warm: boolean;
   decision: number | null;
@@ -26,13 +27,13 @@ type Usual = Pick<Problem["judging"], "limits" | "against">;
 type Asked = Schemas["SettingsRequest"];
 
 /** The plan to begin with: that of the last search with the next seed, or what one would mostly want. */
-export function firstPlan(searches: Search[], { limits, against }: Usual): Plan {
+export function firstPlan(searches: Search[], { limits, against }: Usual, cluster = ""): Plan {
   const last = searches.find((s) => s.kind === "search");
   const seed = 1 + searches.filter((s) => s.kind === "search").length;
   if (!last)
     return {
       ...{ strategy: "automatic", stopping: "automatic", settings: {}, strategySettings: {} },
-      ...{ trials: 60, minutes: "", target: "", noGainIn: "", workers: "", seed, warm: true, decision: null },
+      ...{ trials: 60, minutes: "", target: "", noGainIn: "", workers: "", seed, warm: true, decision: null, cluster },
       limits: limitsText(limits),
       against: limitsText(against),
     };
@@ -49,7 +50,8 @@ export function firstPlan(searches: Search[], { limits, against }: Usual): Plan 
     noGainIn: amount(asked.no_gain_in),
     limits: limitsText(asked.limits ?? limits),
     against: limitsText(asked.against ?? against),
-    workers: amount(asked.workers),
+    workers: asked.workers === "all" ? "" : amount(asked.workers),
+    cluster: asked.cluster,
     seed: Math.max(seed, asked.seed + 1),
     warm: asked.warm_start !== "none" || last.number === 1, // the first had nothing to know
     decision: null,
@@ -69,8 +71,8 @@ export const restsOn = (searches: Search[]) =>
   String(Math.max(0, ...searches.filter((s) => s.kind === "search").map((s) => s.id)));
 
 /** What was typed wrong is not kept: it comes back as it was at first. */
-export function plannedBefore(problem: number, searches: Search[], usual: Usual): Plan {
-  const first = firstPlan(searches, usual);
+export function plannedBefore(problem: number, searches: Search[], usual: Usual, cluster = ""): Plan {
+  const first = firstPlan(searches, usual, cluster);
   const kept = (readDraft(keyOf(problem), restsOn(searches)) ?? {}) as Partial<Plan>;
   const sound = Object.entries(kept).filter(([key, value]) => key in first && (value !== null || key === "decision"));
   return { ...first, ...Object.fromEntries(sound) };
@@ -108,7 +110,9 @@ export function requestOf(
       "no gain in": amount(plan.noGainIn),
       limits: limitsOf(plan.limits),
       against: limitsOf(plan.against),
-      workers: amount(plan.workers),
+      // What is left open follows a cluster's machines as they join and leave.
+      workers: plan.cluster && plan.workers === "" ? "all" : amount(plan.workers),
+      runner: { cluster: plan.cluster },
       seed: plan.seed || 0,
       starts: [],
       "from decisions": decision === null ? [] : [decision],

@@ -12,6 +12,7 @@ describe("a running trial", () => {
       rung: 0,
       attempt: 1,
       lane: 0,
+      machine: "",
       started_at: 1,
       ended_at: null,
       seconds: 0,

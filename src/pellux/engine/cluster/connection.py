@@ -242,11 +242,11 @@ class Cluster:
         return not different
 
     def _name(self) -> None:
-        """Host names, with the address where several places go by one name."""
-        names = Counter(machine.host for machine in self.machines.values())
+        """As their operator named them, else by host names; with the address where several go by one name."""
+        names = Counter(machine.name or machine.host for machine in self.machines.values())
         for machine in self.machines.values():
-            where = machine.address.rpartition("//")[2]
-            machine.label = machine.host if names[machine.host] == 1 and machine.host else f"{machine.host or 'machine'} at {where}"
+            name, where = machine.name or machine.host or "machine", machine.address.rpartition("//")[2]
+            machine.label = name if names[name] == 1 else f"{name} at {where}"
 
     def _tell(self) -> None:
         for changed in list(self._listeners):
@@ -256,15 +256,15 @@ class Cluster:
 def _machine(address: str, told: dict[str, Any]) -> Machine:
     devices = int(told.get("resources", {}).get(DEVICE, 0))
     memory = int((told.get("memory_limit") or 0) // 2**20) or 2**30
-    return Machine(
-        address, str(told.get("name") or address), int(told.get("nthreads", 1)), memory, tuple(str(n) for n in range(devices))
-    )
+    told_name = str(told.get("name") or "")
+    name = "" if "://" in told_name or told_name.isdigit() else told_name  # else the engine's own numbering
+    return Machine(address, name or address, int(told.get("nthreads", 1)), memory, tuple(str(n) for n in range(devices)), name=name)
 
 
 def _client(address: str, seconds: float = CONNECT) -> Any:
     """The engine's client; its complaints are ours to tell."""
     try:
-        from distributed import Client
+        from distributed import Client, Security
     except ImportError:
         raise Unreachable("The cluster engine is not installed here: pip install 'pellux[cluster]'.", address) from None
     for name in ("distributed", "distributed.client", "distributed.core", "distributed.comm"):
@@ -275,11 +275,27 @@ def _client(address: str, seconds: float = CONNECT) -> Any:
         cloudpickle.register_pickle_by_value(inspecting)
     if "://" not in address:
         raise Unreachable(f"'{address}' is no address of a scheduler: write tcp://HOST:8786, or tls://HOST:8786.", address)
+    if address.startswith("tls://") and not Security().tls_client_cert:
+        raise Unreachable(
+            f"No certificates are configured for {address}: distributed.comm.tls in the engine's own configuration names them.",
+            address,
+        )
     try:
         return Client(address, timeout=seconds, set_as_default=False, name="pellux", direct_to_workers=False)
     except (OSError, TimeoutError, ValueError, TypeError, RuntimeError) as error:
-        why = f"{error.__cause__ or error}".strip() or type(error).__name__
-        raise Unreachable(f"No scheduler can be worked with at {address}: {why.splitlines()[0].rstrip('.')}.", address) from None
+        raise Unreachable(f"No scheduler can be worked with at {address}: {_why(error)}.", address) from None
+
+
+def _why(error: BaseException) -> str:
+    """The cause that says something: the engine wraps it in several others."""
+    told: BaseException | None = error
+    while told is not None:
+        if isinstance(told, ssl.SSLError):
+            return f"the connection is not trusted ({told.reason or told})"
+        if isinstance(told, TypeError | ValueError | RuntimeError):
+            return str(told).splitlines()[0].rstrip(".") or type(told).__name__
+        told = told.__cause__ or told.__context__
+    return "nothing answers there"
 
 
 def _close(client: Any) -> None:

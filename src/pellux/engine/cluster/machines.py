@@ -55,6 +55,7 @@ class Machine:
     devices: tuple[str, ...] = ()
     versions: Mapping[str, str] = field(default_factory=dict)
     host: str = ""
+    name: str = ""
     trouble: str = LOOKED_AT
     until: float = float("inf")
     failures: int = 0

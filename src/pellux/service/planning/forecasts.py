@@ -20,6 +20,7 @@ from pellux.engine.model import Limits
 from pellux.engine.pruning import Stopping
 from pellux.engine.runners.simulated import SimulatedWorld
 from pellux.engine.simulation import simulate
+from pellux.service.machines.demands import demand_of
 from pellux.service.planning.catalogue import shown_settings
 from pellux.service.planning.launching import check_search
 from pellux.service.planning.prior_knowledge import observations
@@ -48,6 +49,7 @@ def forecast(workspace: Workspace, problem_id: int, request: SearchRequest) -> F
     """Validate a search and say what it would do, from all that is known of its problem."""
     with workspace.database.read() as session:
         objective = workspace.objective(get_problem(session, problem_id))
+        request = _with_room(workspace, objective, request)
         space = check_search(objective, request).space
         known = observations(session, objective, problem_id, request.learner, space, request.plan)
         configurations, seconds = known_costs(session, problem_id, objective, request.learner, space)
@@ -55,6 +57,14 @@ def forecast(workspace: Workspace, problem_id: int, request: SearchRequest) -> F
         past = count_past_results(session, problem_id, request.learner)
     found = forecast_for(objective, request, configurations, seconds, objective.telling_share)
     return found.model_copy(update={"known": len(known), "knowable": every + past})
+
+
+def _with_room(workspace: Workspace, objective: Objective, request: SearchRequest) -> SearchRequest:
+    """With as many workers as its cluster has room for now, where the plan follows that."""
+    plan = request.plan
+    cluster = workspace.clusters.opened(plan.runner.cluster) if plan.runner.cluster else None
+    room = cluster.capacity(demand_of(objective, plan.memory_mb)) if cluster is not None and plan.workers in ("all", None) else 0
+    return request.model_copy(update={"plan": plan.model_copy(update={"workers": room})}) if room else request
 
 
 def forecast_for(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, Literal
 
 from pydantic import Field
 
@@ -137,7 +137,8 @@ class AskedView(View):
     no_gain_in: int | None
     limits: list[str] | None
     against: list[str] | None
-    workers: int | None
+    workers: int | Literal["all"] | None
+    cluster: str = Field(description="Address of the scheduler whose machines do its fits; empty for the server's own.")
     seed: int
     warm_start: str | list[int]
 

@@ -12,7 +12,7 @@ from pellux.engine.model import PROPOSED
 from pellux.engine.states import SearchState, TrialState
 from pellux.service.engine.engine import Engine
 from pellux.service.planning.forecasts import Pace, seconds_left
-from pellux.service.planning.requests import kept_settings
+from pellux.service.planning.requests import SettingsRequest, kept_settings
 from pellux.service.planning.resolving import Resolved
 from pellux.service.problems.problems import best_shown
 from pellux.service.problems.schemas import BestView
@@ -69,7 +69,7 @@ def _view(engine: Engine, session: Session, objective: Objective, search: Search
         keeping=known.keeping.get(search.id, 0) if limits else None,
         against=[AimView(measure=one.measure, larger_is_better=one.larger) for one in objective.judging.weighed(settings.against)],
         early_stopping=settings.early_stopping, stopping=Resolved.from_json(search.stopping).view(), budget_trials=settings.trials,
-        budget_minutes=settings.minutes, asked=AskedView(**settings.model_dump(include=set(AskedView.model_fields))),
+        budget_minutes=settings.minutes, asked=_asked(settings),
         seed=settings.seed, workers=search.workers, state=search.state,
         reason=sentence(search.reason), halted=engine.halted(search.id), waits_for=engine.waits_for(search.id),
         created_at=search.created_at, ended_at=search.ended_at, active_seconds=search.active_seconds, busy_seconds=busy, seconds_left=left,
@@ -77,6 +77,10 @@ def _view(engine: Engine, session: Session, objective: Objective, search: Search
         fits=_fit_counts(known.saved.get(search.id, (0.0, None, 0)), folds, run), best=_shown(best, search.number),
         baseline=None if baseline is None else _shown(*baseline[:2]), newest_entry=known.newest,
     )  # fmt: skip
+
+
+def _asked(settings: SettingsRequest) -> AskedView:
+    return AskedView(**settings.model_dump(include=set(AskedView.model_fields)), cluster=settings.runner.cluster)
 
 
 def _counts(known: Mapping[tuple[str, str], int]) -> Counts:
