@@ -7,7 +7,7 @@ import signal
 import socket
 import subprocess
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -39,18 +39,20 @@ class Standing:
     environment: Mapping[str, str] = field(default_factory=dict)
     processes: dict[str, subprocess.Popen[bytes]] = field(default_factory=dict)
     scheme: str = "tcp"
+    host: str = "127.0.0.1"
 
     @property
     def address(self) -> str:
-        return f"{self.scheme}://127.0.0.1:{self.port}"
+        return f"{self.scheme}://{self.host}:{self.port}"
 
     def schedule(self) -> None:
         self._start(
-            "scheduler", [*scheduler_command("127.0.0.1", self.port), *(["--protocol", "tls"] if self.scheme == "tls" else [])]
+            "scheduler", [*scheduler_command(self.host, self.port), *(["--protocol", "tls"] if self.scheme == "tls" else [])]
         )
 
-    def join(self, name: str, cores: int = 2, devices: int = 0, **environment: str) -> None:
-        self._start(name, worker_command(self.address, name, cores, devices), **environment)
+    def join(self, name: str, cores: int = 2, devices: int = 0, inside: Sequence[str] = (), **environment: str) -> None:
+        """A machine; `inside` is a command that runs it somewhere else than here."""
+        self._start(name, [*inside, *worker_command(self.address, name, cores, devices)], **environment)
 
     def _start(self, name: str, command: list[str], **environment: str) -> None:
         around = {

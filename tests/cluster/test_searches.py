@@ -48,12 +48,12 @@ def machines_of(engine: Engine, search: int) -> set[str]:
 
 def test_machines_that_vanish_and_join_change_no_result(engine: Engine, standing: Standing, tmp_path: Path) -> None:
     problem_id = problem(engine, tmp_path)
-    alone = launch(engine, problem_id, **FOREST, trials=14)
+    alone = launch(engine, problem_id, **FOREST, trials=10)
     assert engine.join(alone, 120)
     standing.join("first", cores=2)
     until(lambda: _usable(engine, standing) == 1, what="a machine")
-    search = launch(engine, problem_id, **FOREST, **on(standing, trials=14, workers="all"))
-    until(lambda: searches.search_view(engine, search).fits.run > 8, 60, "fits")
+    search = launch(engine, problem_id, **FOREST, **on(standing, trials=10, workers="all"))
+    until(lambda: searches.search_view(engine, search).fits.run > 5, 60, "fits")
     standing.join("second", cores=2)
     until(lambda: searches.search_view(engine, search).workers == 4, 30, "the workers of the second machine")
     until(lambda: "second" in machines_of(engine, search), 30, "a fit of the second machine")
@@ -61,7 +61,7 @@ def test_machines_that_vanish_and_join_change_no_result(engine: Engine, standing
     assert engine.join(search, 120)
     known, found = {row[0]: row for row in told(engine, alone)}, told(engine, search)
     # The baseline was scored before, and is not scored again.
-    assert [row[2] for row in found] == ["scored"] * 14
+    assert [row[2] for row in found] == ["scored"] * 10
     assert [row[1:] for row in found] == [known[row[0]][1:] for row in found]
     assert machines_of(engine, search) == {"first", "second"}
     view = clusters_view(engine.workspace)[0]
@@ -104,7 +104,7 @@ def test_a_search_waits_for_its_scheduler_and_a_server_started_again_goes_on(sta
     engine = Engine(workspace)
     standing.join("one", cores=2)
     until(lambda: _usable(engine, standing) == 1, what="a machine")
-    search = launch(engine, problem(engine, tmp_path), **FOREST, **on(standing, trials=40))
+    search = launch(engine, problem(engine, tmp_path), **FOREST, **on(standing, trials=12))
     until(lambda: searches.search_view(engine, search).fits.run > 4, 60, "fits")
     standing.kill("scheduler")
     view = until_state(engine, search, "paused")
@@ -122,7 +122,7 @@ def test_a_search_waits_for_its_scheduler_and_a_server_started_again_goes_on(sta
     until_state(engine, search, "running", 60)
     searches.set_workers(engine, search, 1)
     assert engine.join(search, 120)
-    assert searches.search_view(engine, search).trials.scored == 41
+    assert searches.search_view(engine, search).trials.scored == 13
     engine.close()
     again.close()
 

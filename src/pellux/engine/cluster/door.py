@@ -65,6 +65,7 @@ class Door:
     def __init__(self, host: str, port: int = 0, context: ssl.SSLContext | None = None) -> None:
         self._expected: dict[str, Guest] = {}
         self._lines: set[Line] = set()
+        self._writers: set[asyncio.StreamWriter] = set()
         self._loop = asyncio.new_event_loop()
         self._server = self._loop.run_until_complete(asyncio.start_server(self._serve, host, port, ssl=context, limit=2**21))
         self.host, self.port = self._server.sockets[0].getsockname()[:2]
@@ -92,11 +93,18 @@ class Door:
         self._loop.run_forever()
         beats.cancel()
         self._server.close()
-        for task in asyncio.all_tasks(self._loop):
-            task.cancel()
-        self._loop.run_until_complete(asyncio.sleep(0))
+        self._loop.run_until_complete(self._end_all())
         self._loop.run_until_complete(self._loop.shutdown_default_executor())
         self._loop.close()
+
+    async def _end_all(self) -> None:
+        for writer in list(self._writers):
+            writer.transport.abort()
+        tasks = [task for task in asyncio.all_tasks(self._loop) if task is not asyncio.current_task()]
+        for task in tasks:
+            task.cancel()
+        await asyncio.gather(*tasks, return_exceptions=True)
+        await asyncio.sleep(0)  # in which transports close their sockets
 
     async def _beat(self) -> None:
         while True:
@@ -106,9 +114,16 @@ class Door:
                 line._write(content)
 
     async def _serve(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        self._writers.add(writer)
+        try:
+            await self._talk(reader, writer)
+        finally:
+            writer.close()
+            self._writers.discard(writer)
+
+    async def _talk(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         guest = await self._greeted(reader)
         if guest is None:
-            writer.close()
             return
         line = Line(self._loop, writer)
         self._lines.add(line)
@@ -129,7 +144,6 @@ class Door:
             why = f"it said what is not understood: {error}"
         finally:
             self._lines.discard(line)
-            writer.close()
         guest.went(line, why)
 
     async def _greeted(self, reader: asyncio.StreamReader) -> Guest | None:

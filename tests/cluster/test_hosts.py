@@ -1,0 +1,60 @@
+"""A search on hosts with links and disks of their own, which fail in every way while it runs."""
+
+from __future__ import annotations
+
+import signal
+import time
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from pellux.service.engine.engine import Engine
+from pellux.service.searches import searches
+from tests.cluster.hosts import HERE, Host, allowed, hosts
+from tests.cluster.standing import Standing, until
+from tests.cluster.test_searches import _usable, machines_of, on, told
+from tests.service.test_searches import launch, problem
+
+pytestmark = pytest.mark.slow
+
+
+def test_cut_killed_frozen_late_and_slow_hosts_change_no_result(engine: Engine, tmp_path: Path) -> None:
+    if not allowed():
+        pytest.skip("network namespaces are not allowed here")
+    forest: dict[str, Any] = {"key": "forest", "space": "trees: 60 .. 150 int\ndepth: 2 .. 12 int", "seed": 3}
+    problem_id = problem(engine, tmp_path)
+    alone = launch(engine, problem_id, **forest, trials=24)
+    assert engine.join(alone, 200)
+    with hosts(4) as (cut, killed, frozen, late):
+        late.slow()
+        standing = Standing(tmp_path, host=HERE)
+        try:
+            standing.schedule()
+            for name, host in (("cut", cut), ("killed", killed), ("frozen", frozen)):
+                _join(standing, name, host, engine)
+            until(lambda: _usable(engine, standing) == 3, 60, "three hosts")
+            search = launch(engine, problem_id, **forest, **on(standing, trials=24, workers=6))
+            until(lambda: machines_of(engine, search) >= {"cut", "killed", "frozen"}, 60, "fits on all hosts")
+            begun = time.monotonic()
+            cut.cut()
+            standing.kill("frozen", signal.SIGSTOP)
+            standing.kill("killed")
+            _join(standing, "late", late, engine)
+            until(lambda: "late" in machines_of(engine, search), 60, "a fit on the host that joined")
+            assert searches.search_view(engine, search).state == "running"
+            cut.heal()
+            standing.kill("frozen", signal.SIGCONT)
+            assert engine.join(search, 200)
+            assert time.monotonic() - begun < 150
+            known, found = {row[0]: row for row in told(engine, alone)}, told(engine, search)
+            assert [row[2] for row in found] == ["scored"] * 24, "each trial was scored, and once"
+            assert [row[1:] for row in found] == [known[row[0]][1:] for row in found]
+        finally:
+            engine.close()
+            standing.close()
+
+
+def _join(standing: Standing, name: str, host: Host, engine: Engine) -> None:
+    """With nothing of the server's disk: what it needs has to be sent."""
+    standing.join(name, cores=2, inside=host.inside([engine.workspace.folder]))
