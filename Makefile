@@ -2,6 +2,7 @@
 # make test    sets everything up and runs every check
 # make setup   Python environment and front end    make bench   benchmarks, written to docs/benchmarks.md
 # make bench-evidence  importance beside formulas, findings beside the truth
+# make bench-cluster   what a cluster costs beside local workers, and what many machines cost the server
 # make bench-own     what Pellux adds to your own programs and functions, kills, leases
 # make bench-stopping   what early stopping saves and costs, on tables of real fits
 # make wheel   dist/pellux-VERSION.whl with the built pages      make coverage   what the Python tests reach
@@ -15,7 +16,7 @@ BIN := .venv/bin
 STATIC := src/pellux/web/static/index.html
 SOURCES := $(shell find frontend/src frontend/index.html frontend/public -type f 2>/dev/null)
 
-.PHONY: demo test setup bench bench-brief bench-own bench-evidence bench-deciding bench-stopping bench-strategies check-numbers wheel coverage shots soak dev format types browser clean
+.PHONY: demo test setup bench bench-brief bench-cluster bench-own bench-evidence bench-deciding bench-stopping bench-strategies check-numbers wheel coverage shots soak dev format types browser clean
 
 demo: setup
 	$(BIN)/pellux demo
@@ -50,6 +51,9 @@ bench: setup
 
 bench-brief: setup
 	$(BIN)/python -m benchmarks.brief
+
+bench-cluster: setup
+	$(BIN)/python -m benchmarks.cluster.run
 
 bench-own: setup
 	$(BIN)/python -m benchmarks.own.run

@@ -82,11 +82,11 @@ def record(engine: Engine) -> dict[str, Any]:
     for path in (
         "/workspace", "/catalogue", "/problems", "/data", f"/data/{data}", problem, f"{problem}/split", f"{problem}/findings",
         f"{problem}/baselines", f"{problem}/searches", "/decisions", f"{problem}/holdout", "/learners?key=tree&task=binary",
-        "/learners?key=network&task=binary",
+        "/learners?key=network&task=binary", "/clusters",
     ):  # fmt: skip
         recorder.record(path)
     for search in searches:
-        for part in ("", "/points", "/lanes", "/curves", "/trials?limit=100"):
+        for part in ("", "/points", "/lanes", "/waiting", "/curves", "/trials?limit=100"):
             recorder.record(f"/searches/{search}{part}")
     best = recorder.record(f"{problem}/finalists")["finalists"][0]["trial"]["id"]
     for path in (f"/trials/{best}", f"/trials/{best}/diagnostics"):

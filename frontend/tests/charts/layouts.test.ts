@@ -4,7 +4,7 @@ import { fit, points } from "../making";
 import { type RangeParameter, axisFor } from "../../src/lib/scale";
 import { dots, nearest, place } from "../../src/charts/laneLayout";
 import { ringArcs } from "../../src/charts/foldRingLayout";
-import { layOut } from "../../src/charts/workerLanesLayout";
+import { layOut, machinesOf } from "../../src/charts/workerLanesLayout";
 
 const depth: RangeParameter = { name: "depth", kind: "whole range", from: 2, to: 20, scale: "linear" };
 
@@ -44,5 +44,21 @@ describe("marks", () => {
       [50, 50],
     ]);
     expect(layOut(fits as never, 10, 4, 100, 3).lanes.map((l) => l.used)).toEqual([0, 1, 0]);
+  });
+  it("lays lanes of one machine below its name, those without one last", () => {
+    const fits = [
+      fit(1, 0, "done", { lane: 0, machine: "b", started_at: 0, ended_at: 6 }),
+      fit(1, 1, "running", { lane: 1, machine: "a", started_at: 5 }),
+      fit(2, 0, "running", { lane: 2, machine: "a", started_at: 5 }),
+    ];
+    const now = [{ lane: 2, machine: "", waits: "no device is free" }];
+    const machines = machinesOf(fits as never, now);
+    const picture = layOut(fits as never, 10, 1e9, 100, 3, machines);
+    expect(picture.headings.map((h) => h.machine)).toEqual(["a", "b", ""]);
+    expect(picture.lanes.map((l) => l.lane)).toEqual([1, 0, 2]);
+    const tops = [...picture.headings, ...picture.lanes].map((one) => one.y).sort((a, b) => a - b);
+    expect(new Set(tops).size, "nothing lies over another").toBe(6);
+    expect(picture.blocks.find((b) => b.lane === 0)!.y).toBe(picture.lanes[1]!.y);
+    expect(layOut(fits as never, 10, 1e9, 100, 3).headings, "here, lanes have no headings").toEqual([]);
   });
 });

@@ -40,7 +40,7 @@ class Problem:
         return [Decision(self._client, one["id"]) for one in self._client.get(f"/decisions?problem={self.id}")]
 
     def search(
-        self, space: str | None = None, *, learner: str = "", trials: int = 60, workers: int | None = None, **plan: Any
+        self, space: str | None = None, *, learner: str = "", trials: int = 60, workers: int | str | None = None, **plan: Any
     ) -> Search:
         """Launch a search; it runs while this goes on.
 
@@ -50,6 +50,8 @@ class Problem:
             Space notation, a line a setting: "rate: 1e-4 .. 1 log". The usual space when left out.
         learner : str
             Of a table: 'boosting', or several: 'logistic | forest'.
+        workers : int or 'all'
+            Fits at once; 'all' places of a cluster: runner={"cluster": "tcp://head:8786"}.
         plan : keyword arguments
             All else that plans have under `plan`, with _ for blanks: strategy, early_stopping, stopping, limits, minutes, seed, starts …
 

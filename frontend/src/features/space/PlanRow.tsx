@@ -57,13 +57,7 @@ export function PlanRow({ problem, learner, space, ready, searches, onLearner }:
   const named = useAskedDecision();
   const carried = carriedBy(useLocation().state as unknown);
   const [plan, setPlan] = useState<Plan>(() => {
-    const preferred = clusters.find((one) => one.preferred)?.address;
-    const before = plannedBefore(
-      problem.id,
-      searches,
-      problem.judging,
-      problem.code?.kind === "outside" ? "" : preferred,
-    );
+    const before = plannedBefore(problem.id, searches, problem.judging);
     return { ...before, decision: named ?? before.decision, ...(carried ? planned(carried) : {}) };
   });
   const start = useStart(plan.decision, learner);
@@ -71,7 +65,9 @@ export function PlanRow({ problem, learner, space, ready, searches, onLearner }:
   const change = (part: Partial<Plan>) => setPlan((held) => ({ ...held, ...part }));
   const chosen = strategies.find((s) => s.key === plan.strategy);
   const alone = chosen?.continues ?? false; // it ends weak trials itself, and takes no rule beside it
-  const body = requestOf(alone ? { ...plan, stopping: "none" } : plan, learner, space, start ?? null);
+  const offered = problem.code?.kind === "outside" ? undefined : clusters.find((one) => one.preferred)?.address;
+  const cluster = plan.cluster ?? offered ?? "";
+  const body = requestOf({ ...plan, cluster, ...(alone ? { stopping: "none" } : {}) }, learner, space, start ?? null);
   const mistyped = [
     ...AMOUNTS.filter(({ key }) => isWrong(plan[key])).map(({ label, rule }) => `${label}: ${wanted(rule)}.`),
     ...Object.entries({ ...plan.settings, ...plan.strategySettings })
@@ -134,7 +130,7 @@ export function PlanRow({ problem, learner, space, ready, searches, onLearner }:
           <NumberField
             key={key}
             label={label}
-            hint={key === "workers" ? (plan.cluster ? "all" : String(cores)) : hint}
+            hint={key === "workers" ? (cluster ? "all" : String(cores)) : hint}
             width={width}
             rule={rule}
             value={plan[key]}
@@ -144,9 +140,9 @@ export function PlanRow({ problem, learner, space, ready, searches, onLearner }:
         ))}
         <RunsOn
           clusters={clusters}
-          value={plan.cluster}
+          value={cluster}
           wrong={at("runner.cluster")}
-          onChange={(cluster) => change({ cluster })}
+          onChange={(address) => change({ cluster: address })}
         />
         <LimitsField
           value={plan.limits}

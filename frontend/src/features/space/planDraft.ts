@@ -15,7 +15,7 @@ export interface Plan {
   limits: string; // parted by commas, as they are written
   against: string; // names parted by commas
   workers: number | "";
-  cluster: string; // address of its scheduler; empty for this machine
+  cluster: string | null; // address of its scheduler; empty for this machine; null for what the server offers first
   seed: number | "";
   warm: boolean;
   decision: number | null;
@@ -27,13 +27,14 @@ type Usual = Pick<Problem["judging"], "limits" | "against">;
 type Asked = Schemas["SettingsRequest"];
 
 /** The plan to begin with: that of the last search with the next seed, or what one would mostly want. */
-export function firstPlan(searches: Search[], { limits, against }: Usual, cluster = ""): Plan {
+export function firstPlan(searches: Search[], { limits, against }: Usual): Plan {
   const last = searches.find((s) => s.kind === "search");
   const seed = 1 + searches.filter((s) => s.kind === "search").length;
   if (!last)
     return {
       ...{ strategy: "automatic", stopping: "automatic", settings: {}, strategySettings: {} },
-      ...{ trials: 60, minutes: "", target: "", noGainIn: "", workers: "", seed, warm: true, decision: null, cluster },
+      ...{ trials: 60, minutes: "", target: "", noGainIn: "", workers: "", seed, warm: true, decision: null },
+      cluster: null,
       limits: limitsText(limits),
       against: limitsText(against),
     };
@@ -71,8 +72,8 @@ export const restsOn = (searches: Search[]) =>
   String(Math.max(0, ...searches.filter((s) => s.kind === "search").map((s) => s.id)));
 
 /** What was typed wrong is not kept: it comes back as it was at first. */
-export function plannedBefore(problem: number, searches: Search[], usual: Usual, cluster = ""): Plan {
-  const first = firstPlan(searches, usual, cluster);
+export function plannedBefore(problem: number, searches: Search[], usual: Usual): Plan {
+  const first = firstPlan(searches, usual);
   const kept = (readDraft(keyOf(problem), restsOn(searches)) ?? {}) as Partial<Plan>;
   const sound = Object.entries(kept).filter(([key, value]) => key in first && (value !== null || key === "decision"));
   return { ...first, ...Object.fromEntries(sound) };
@@ -112,7 +113,7 @@ export function requestOf(
       against: limitsOf(plan.against),
       // What is left open follows a cluster's machines as they join and leave.
       workers: plan.cluster && plan.workers === "" ? "all" : amount(plan.workers),
-      runner: { cluster: plan.cluster },
+      runner: { cluster: plan.cluster ?? "" },
       seed: plan.seed || 0,
       starts: [],
       "from decisions": decision === null ? [] : [decision],
