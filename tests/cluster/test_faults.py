@@ -16,7 +16,7 @@ from pellux.engine.cluster.connection import Cluster, Unreachable
 from pellux.engine.cluster.machine_files import Damaged, MachineFiles
 from pellux.engine.cluster.machines import Demand
 from pellux.engine.cluster.manifest import listed
-from pellux.engine.cluster.travel import ServerSide
+from pellux.engine.cluster.travel import ServerSide, UnderWay
 from pellux.engine.cluster.wire import PIECE, Listed, Offer, Want
 from pellux.engine.messages import WorkerReady
 from pellux.engine.runners.cluster import ClusterRunner
@@ -139,7 +139,7 @@ def test_a_content_that_broke_off_goes_on_where_it_ended_and_comes_once(sent: An
     def pieces(what: Listed | Offer, at: int, most: int = 99) -> Iterator[bytes]:
         for _ in range(most):
             asked.append(at)
-            piece = server.piece(Want(what, at))
+            piece = server.piece(Want(what, at), UnderWay())
             yield piece.content
             at += PIECE
             if piece.last:

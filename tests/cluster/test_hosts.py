@@ -24,7 +24,7 @@ def test_cut_killed_frozen_late_and_slow_hosts_change_no_result(engine: Engine, 
         pytest.skip("network namespaces are not allowed here")
     forest: dict[str, Any] = {"key": "forest", "space": "trees: 60 .. 150 int\ndepth: 2 .. 12 int", "seed": 3}
     problem_id = problem(engine, tmp_path)
-    alone = launch(engine, problem_id, **forest, trials=24)
+    alone = launch(engine, problem_id, **forest, trials=12)
     assert engine.join(alone, 200)
     with hosts(4) as (cut, killed, frozen, late):
         late.slow()
@@ -34,7 +34,7 @@ def test_cut_killed_frozen_late_and_slow_hosts_change_no_result(engine: Engine, 
             for name, host in (("cut", cut), ("killed", killed), ("frozen", frozen)):
                 _join(standing, name, host, engine)
             until(lambda: _usable(engine, standing) == 3, 60, "three hosts")
-            search = launch(engine, problem_id, **forest, **on(standing, trials=24, workers=6))
+            search = launch(engine, problem_id, **forest, **on(standing, trials=12, workers=6))
             until(lambda: machines_of(engine, search) >= {"cut", "killed", "frozen"}, 60, "fits on all hosts")
             begun = time.monotonic()
             cut.cut()
@@ -48,7 +48,7 @@ def test_cut_killed_frozen_late_and_slow_hosts_change_no_result(engine: Engine, 
             assert engine.join(search, 200)
             assert time.monotonic() - begun < 150
             known, found = {row[0]: row for row in told(engine, alone)}, told(engine, search)
-            assert [row[2] for row in found] == ["scored"] * 24, "each trial was scored, and once"
+            assert [row[2] for row in found] == ["scored"] * 12, "each trial was scored, and once"
             assert [row[1:] for row in found] == [known[row[0]][1:] for row in found]
         finally:
             engine.close()

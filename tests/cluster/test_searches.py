@@ -108,7 +108,7 @@ def test_a_search_waits_for_its_scheduler_and_a_server_started_again_goes_on(sta
     until(lambda: searches.search_view(engine, search).fits.run > 4, 60, "fits")
     standing.kill("scheduler")
     view = until_state(engine, search, "paused")
-    assert "is not there, or has no machine" in view.reason
+    assert "is not there, has no machine" in view.reason
     engine.close()
     workspace.close()
 
@@ -147,6 +147,21 @@ def test_a_cluster_that_nobody_here_named_is_not_used(engine: Engine, standing: 
     searches.set_state(again, search, "running")
     until_state(again, search, "running")
     again.close()
+
+
+def test_a_cluster_that_is_forgotten_pauses_its_searches_until_it_is_named_again(
+    engine: Engine, standing: Standing, tmp_path: Path
+) -> None:
+    standing.join("one", cores=1)
+    until(lambda: _usable(engine, standing) == 1, what="a machine")
+    search = launch(engine, problem(engine, tmp_path), **FOREST, **on(standing, trials=4, workers="all"))
+    until(lambda: searches.search_view(engine, search).fits.run > 1, 60, "fits")
+    engine.let_go(standing.address)
+    assert "is not there" in until_state(engine, search, "paused").reason
+    assert clusters_view(engine.workspace) == []
+    connect(engine.workspace, standing.address)  # it goes on by itself
+    until_state(engine, search, "finished", 60)
+    assert searches.search_view(engine, search).trials.scored == 5
 
 
 def test_what_cannot_run_there_is_refused_with_the_reason(engine: Engine, standing: Standing, tmp_path: Path) -> None:

@@ -312,6 +312,8 @@ class Coordinator:
                 return
             trial = self.trials[key[0]]
             fit = trial.put(trial.fits[key[1]].handed())
+            if trial.past:  # who had it last has its checkpoint, and its fold prepared
+                number = pool.free_on(self._lane_before(trial, fit.fold), held) or number
             pool.hold(number, key)
             ladder = self.pruning.ladder
             self.life.out.append(
@@ -322,6 +324,9 @@ class Coordinator:
                     self._begun(trial, fit.fold) if trial.past else 0,
                 )
             )  # fmt: skip
+
+    def _lane_before(self, trial: Trial, fold: int) -> int | None:
+        return next((fit.lane for fit in reversed(trial.past) if fit.fold == fold), None)
 
     def _begun(self, trial: Trial, fold: int) -> int:
         """The level of the highest rung that a fold has done."""

@@ -26,6 +26,7 @@ class WorkerPool:
         self._lanes: list[int] = []  # lanes given back, lowest first
         self._new_lane = 0
         self._holders: dict[Key, int] = {}
+        self._on: dict[int, int] = {}  # lanes, and who is on them
         # By how many fits a worker holds: a heap of candidates, of which some are out of date.
         self._with: list[list[int]] = [[] for _ in range(MOST_HELD)]
 
@@ -39,12 +40,14 @@ class WorkerPool:
         number = self._next
         self._next += 1
         self.workers[number] = Worker(lane)
+        self._on[lane] = number
         return number, lane
 
     def remove(self, number: int) -> Worker | None:
         worker = self.workers.pop(number, None)
         if worker is not None:
             heapq.heappush(self._lanes, worker.lane)
+            self._on.pop(worker.lane, None)
             for key in worker.fits:
                 self._holders.pop(key, None)
         return worker
@@ -81,6 +84,12 @@ class WorkerPool:
                 return heap[0]
             heapq.heappop(heap)
         return None
+
+    def free_on(self, lane: int | None, held: int) -> int | None:
+        """The worker on a lane, if it is ready and holds exactly so many fits."""
+        number = None if lane is None else self._on.get(lane)
+        worker = None if number is None else self.workers[number]
+        return number if worker is not None and worker.ready and len(worker.fits) == held else None
 
     def idle_last_first(self) -> Iterator[int]:
         """Workers without a fit, those of the highest lanes first."""

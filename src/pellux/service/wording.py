@@ -109,7 +109,7 @@ SENTENCES: dict[str, Callable[[Facts], str]] = {
     "disk full": lambda f: f"The disk that holds {f['folder']} is full. Free some space, and the search goes on by itself.",
     "file gone": lambda f: f"{f['why']} The search goes on by itself then.",
     "cluster gone": lambda f: (
-        f"The cluster at {f['cluster']} is not there, or has no machine. The search goes on by itself when it is there again."
+        f"The cluster at {f['cluster']} is not there, has no machine, or was forgotten here. The search goes on by itself when it is there again."
     ),
     "not trusted": lambda f: str(f["why"]),
     "code gone": lambda f: f"{f['why']} Put it back and go on.",

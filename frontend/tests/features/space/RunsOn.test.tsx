@@ -1,9 +1,9 @@
 // @vitest-environment jsdom
-import { fireEvent, waitFor } from "@testing-library/react";
+import { fireEvent, waitFor, within } from "@testing-library/react";
 import { expect, it } from "vitest";
 import type { Schemas } from "../../../src/api/client";
 import type { Cluster } from "../../../src/api/machines";
-import { answer, asked, at, button, field, on, open, press, type } from "../../stand";
+import { answer, asked, button, field, on, open, press, type } from "../../stand";
 
 const cluster: Cluster = {
   ...{ address: "tcp://head:8786", preferred: true, trouble: "", door: "", cores: 8, taken: 3, machines: [] },
@@ -20,7 +20,8 @@ it("offers the clusters that are known, that of the server first, and asks for a
     "tls://far:1, not there",
   ]);
   fireEvent.change(runs, { target: { value: "tls://far:1" } });
-  type(at("Workers"), "");
+  const row = document.querySelector<HTMLElement>('[aria-label="Plan"]')!;
+  type(within(row).getByLabelText("Workers"), "");
   await waitFor(async () => expect((await button("Launch")).hasAttribute("disabled")).toBe(false));
   await press("Launch");
   const { plan } = (await asked("POST", "/problems/1/searches")).body as { plan: Record<string, unknown> };

@@ -62,7 +62,13 @@ class Cluster:
         self._ours: dict[str, str] = look()["versions"]
         self._client = _client(address)
         host, port = door or (_own_address(address), 0)
-        self.door = Door(host, port, _listening(self._client.security) if address.startswith("tls://") else None)
+        try:
+            self.door = Door(host, port, _listening(self._client.security) if address.startswith("tls://") else None)
+        except OSError as error:
+            _close(self._client)
+            raise Unreachable(
+                f"The door for machines cannot be opened at {host}:{port}: {error.strerror or error}.", address
+            ) from None
         self._look()
         self._watcher = threading.Thread(target=self._watch, name="cluster-watch", daemon=True)
         self._watcher.start()

@@ -67,7 +67,9 @@ class Machine:
         return not self.trouble or now >= self.until
 
     def fail(self, why: str, now: float) -> None:
-        """It did not keep a seat: none goes there for a while, each time for longer."""
+        """It did not keep a seat: none goes there for a while, each time for longer. Of several seats that go at once the first counts."""
+        if self.trouble and now < self.until:
+            return
         self.failures += 1
         self.trouble, self.until = why, now + min(5.0 * 2 ** (self.failures - 1), 60.0)
 

@@ -55,6 +55,7 @@ from pellux.engine.runners.local import LocalRunner
 from pellux.engine.states import FitState
 from pellux.engine.worker import Assignment
 
+LINGER = 5.0  # seconds
 AHEAD = 4  # pieces that are asked for before the first has come
 OF_THE_MACHINE = ("disk full", "no space said")  # codes of what another machine may not suffer from
 
@@ -92,7 +93,7 @@ class ServerLine:
         self._sending, self._alive = threading.Lock(), alive
         self._pieces: queue.SimpleQueue[Piece | None] = queue.SimpleQueue()
         self._messages: queue.SimpleQueue[Any] = queue.SimpleQueue()
-        self.gone = False
+        self.gone, self._hung_up = False, threading.Event()
         self.wake: Callable[[], None] = lambda: None
         self._send(hello(door.token))
         threading.Thread(target=self._listen, name="seat-line", daemon=True).start()
@@ -113,6 +114,11 @@ class ServerLine:
     def send(self, *messages: Any) -> None:
         """Gone when it cannot be sent."""
         self._send(packed(messages))
+
+    def send_last(self, *messages: Any) -> None:
+        """Send, and wait until the server hangs up: a connection that is closed with something unread takes back what was sent."""
+        self.send(*messages)
+        self._hung_up.wait(LINGER)
 
     def _send(self, content: bytes) -> None:
         try:
@@ -160,6 +166,7 @@ class ServerLine:
         except (EOFError, OSError):
             pass
         self.gone = True
+        self._hung_up.set()
         self._pieces.put(None)
         self.wake()
 
@@ -206,7 +213,7 @@ def sit(door: Door, context: ssl.SSLContext | None, alive: Callable[[], bool], m
         return str(why)
     except (OSError, Damaged) as error:
         with contextlib.suppress(Gone):
-            line.send(Trouble(_trouble(error)))
+            line.send_last(Trouble(_trouble(error)))
         return str(error)
     finally:
         line.close()
@@ -266,15 +273,16 @@ class Seat:
     def _tell(self, reports: list[Report]) -> bool:
         """Pass on what happened; False when there will be nothing more."""
         kept = [self._with_what_it_left(report) for report in reports]
+        lost = any(isinstance(report, WorkerLost) for report in reports)
         if kept:
-            self._line.send(Said(kept, time.monotonic()))
-        return not any(isinstance(report, WorkerLost) for report in reports)
+            (self._line.send_last if lost else self._line.send)(Said(kept, time.monotonic()))
+        return not lost
 
     def _with_what_it_left(self, report: Report) -> Report:
         if isinstance(report, FitEnded):
             outcome = report.outcome
             if outcome.state is FitState.LOST and outcome.reason.code in OF_THE_MACHINE:
-                self._line.send(Trouble(outcome.reason))
+                self._line.send_last(Trouble(outcome.reason))
                 raise Gone("this machine's disk is full")
             self._left.send(report.trial, report.fold)
         return report

@@ -9,8 +9,8 @@ from __future__ import annotations
 import io
 import secrets
 import tarfile
-import threading
 from collections.abc import Mapping
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from pellux.core.objective import Kept
@@ -22,15 +22,20 @@ FOLDER = ""  # the name of what is not a content but a fit's folder
 NAMES = (CHECKPOINT, PREDICTIONS)
 
 
+@dataclass
+class UnderWay:
+    """Of one seat: contents that come in pieces, and the one that goes."""
+
+    coming: dict[Offer, io.BytesIO] = field(default_factory=dict)
+    going: tuple[Offer, bytes | None] | None = None
+
+
 class ServerSide:
     """For one search: which versions there are, and pieces of them in both directions. Safe for many threads."""
 
     def __init__(self, artifacts: Artifacts, files: Mapping[str, str]) -> None:
         self._artifacts, self._files = artifacts, files
         self._versions: dict[tuple[int, int], dict[str, str]] = {}
-        self._coming: dict[Offer, io.BytesIO] = {}
-        self._going: tuple[Offer, bytes | None] | None = None
-        self._lock = threading.Lock()
         for trial, folds in artifacts.sizes(CHECKPOINT).items():  # of an earlier server
             for fold in folds:
                 self._versions[trial, fold] = dict.fromkeys((CHECKPOINT, FOLDER), secrets.token_hex(8))
@@ -47,24 +52,23 @@ class ServerSide:
         for key in [key for key in self._versions if trial is None or key[0] == trial]:
             del self._versions[key]
 
-    def piece(self, want: Want) -> Piece:
+    def piece(self, want: Want, under_way: UnderWay) -> Piece:
         if isinstance(want.what, Listed):
             return _piece_of_file(Path(self._files[want.what.name]), want.at, want.what.size)
-        with self._lock:
-            if self._going is None or self._going[0] != want.what:
-                self._going = want.what, _content(self._artifacts, want.what)
-            content = self._going[1]
+        if under_way.going is None or under_way.going[0] != want.what:
+            under_way.going = want.what, _content(self._artifacts, want.what)
+        content = under_way.going[1]
         if content is None:
             return Piece(None, True)
         return Piece(content[want.at : want.at + PIECE], want.at + PIECE >= len(content))
 
-    def take(self, left: Left) -> None:
+    def take(self, left: Left, under_way: UnderWay) -> None:
         """A piece of what a machine sends; the last one puts it in its place. A full disk costs the content, not the fit."""
         offer = left.what
-        self._coming.setdefault(offer, io.BytesIO()).write(left.content)
+        under_way.coming.setdefault(offer, io.BytesIO()).write(left.content)
         if not left.last:
             return
-        content = self._coming.pop(offer).getvalue()
+        content = under_way.coming.pop(offer).getvalue()
         try:
             put(self._artifacts, offer, content)
         except OSError:

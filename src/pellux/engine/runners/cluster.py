@@ -20,7 +20,7 @@ from pellux.engine.cluster.connection import Cluster
 from pellux.engine.cluster.door import Line
 from pellux.engine.cluster.machines import Demand, Place
 from pellux.engine.cluster.manifest import listed
-from pellux.engine.cluster.travel import ServerSide
+from pellux.engine.cluster.travel import ServerSide, UnderWay
 from pellux.engine.cluster.wire import Beat, Drop, End, Left, Listed, Opening, Order, Said, Trouble, Want
 from pellux.engine.messages import CutFit, FitEnded, FitStarted, StartFit, WorkerLost, WorkerReady
 from pellux.engine.model import Outcome
@@ -46,6 +46,7 @@ class _Seat:
     newest: float = 0.0
     fits: dict[tuple[int, int, int], StartFit] = field(default_factory=dict)  # told to it and not ended, in their order
     lost: tuple[float, str] | None = None  # since when, and how
+    under_way: UnderWay = field(default_factory=UnderWay)
 
 
 @dataclass(frozen=True)
@@ -292,11 +293,11 @@ class ClusterRunner:
                     self._set_clock(seat, sent)
                     self._take(seat, reports)
                 case Want():
-                    piece = await loop.run_in_executor(None, self._travel.piece, message)
+                    piece = await loop.run_in_executor(None, self._travel.piece, message, seat.under_way)
                     await line.answer(piece)
                     self._count(seat, message, len(piece.content or b""))
                 case Left():
-                    await loop.run_in_executor(None, self._travel.take, message)
+                    await loop.run_in_executor(None, self._travel.take, message, seat.under_way)
                 case Trouble(reason=reason):
                     self._in_trouble(seat, reason.facts.get("text") or reason.code)
 

@@ -100,6 +100,22 @@ class Engine:
                 self._forget_ended()
                 self._drivers[search_id] = driver = self._driver_or_pause(search_id)
                 driver.start()
+                self.runners.started(search_id)
+
+    def let_go(self, address: str) -> None:
+        """A cluster is not to be used any more: searches on it pause, and so say."""
+        for search_id in self.runners.on_cluster(address):
+            with self._lock:
+                driver = self._drivers.get(search_id)
+                if driver is None or not driver.is_alive():
+                    continue
+                driver.leave()
+                driver.join(10)
+                with self.workspace.database.read() as session:
+                    search = runs.get_search(session, search_id)
+                if search.state == SearchState.RUNNING.value:
+                    pause(self.workspace, search, because("cluster gone", cluster=address))
+        self.workspace.clusters.forget(address)
 
     def post(self, search_id: int, event: Event) -> bool:
         """Pass an event to a running search; False when no driver runs it."""

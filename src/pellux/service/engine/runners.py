@@ -70,6 +70,15 @@ class Runners:
         if changed is not None and runner is not None:
             runner.cluster.unlisten(changed)
 
+    def started(self, search_id: int) -> None:
+        """Its driver runs: one that follows its cluster gets what there is room for now."""
+        if search_id in self._following:
+            self._following[search_id]()
+
+    def on_cluster(self, address: str) -> list[int]:
+        """Searches whose runners are on a cluster."""
+        return [search_id for search_id, runner in self._on_clusters.items() if runner.cluster.address == address]
+
     def forget(self, search_id: int) -> None:
         self.leave_alone(search_id)
         self._outside.pop(search_id, None)

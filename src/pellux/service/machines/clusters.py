@@ -7,6 +7,7 @@ use is sealed with this user's key, outside of the workspace; a search on anothe
 from __future__ import annotations
 
 import threading
+import time
 from pathlib import Path
 
 from pellux.core.errors import InvalidPlan, NotFound
@@ -17,6 +18,7 @@ from pellux.service.trusting import NotTrusted
 
 FILE = "clusters.txt"
 PURPOSE = "cluster"
+AGAIN = 10.0  # seconds until a cluster that was not there is tried again, unless a person asks
 
 
 class Clusters:
@@ -25,6 +27,7 @@ class Clusters:
     def __init__(self, folder: Path) -> None:
         self._file = folder / FILE
         self._open: dict[str, Cluster] = {}
+        self._failed: dict[str, tuple[float, Unreachable]] = {}  # when it was not there, and why
         self._lock = threading.Lock()
         self.door: tuple[str, int] | None = None  # where machines reach this server, as its operator says
         self.preferred = ""  # the cluster that plans are offered first
@@ -40,7 +43,7 @@ class Clusters:
 
     def connect(self, address: str) -> Cluster:
         """A person names a cluster: its connection; Unreachable where there is none."""
-        cluster = self._connection(address)
+        cluster = self._connection(address, anew=True)
         if address not in self.known():
             with self._lock, self._file.open("a", encoding="utf-8") as file:
                 file.write(f"{_seal(address)} {address}\n")
@@ -96,10 +99,18 @@ class Clusters:
         for cluster in open_now:
             cluster.close()
 
-    def _connection(self, address: str) -> Cluster:
+    def _connection(self, address: str, anew: bool = False) -> Cluster:
         with self._lock:
-            if address not in self._open:
+            if address in self._open:
+                return self._open[address]
+            failed = self._failed.get(address)
+            if failed is not None and not anew and time.monotonic() - failed[0] < AGAIN:
+                raise Unreachable(failed[1].message, address)
+            try:
                 self._open[address] = Cluster(address, self.door)
+            except Unreachable as error:
+                self._failed[address] = time.monotonic(), error
+                raise
             return self._open[address]
 
 

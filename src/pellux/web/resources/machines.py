@@ -24,7 +24,7 @@ def add(api: Api) -> None:
     @api.operation("POST", "/clusters/forget", body=ClusterRequest, returns=list[ClusterView])
     def post_cluster_forget(body: ClusterRequest) -> list[ClusterView]:
         """Have done with a cluster: searches on it pause."""
-        server().engine.workspace.clusters.forget(body.address)
+        server().engine.let_go(body.address)
         return views.clusters_view(server().engine.workspace)
 
     @api.operation("GET", "/searches/<int:search_id>/waiting", returns=WaitingView)
