@@ -7,7 +7,7 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
-from scipy.special import stdtrit
+import scipy
 
 from pellux.core.judging.aims import Aim, turned
 from pellux.core.judging.limits import COSTS, MODEL_MB, Limit, kept, quantity, slacks
@@ -75,7 +75,7 @@ class _Scatter(NamedTuple):
         """How far a mean over so many folds may lie from the truth, by Student's t; without limit while nothing is known."""
         if self.freedom == 0:
             return math.inf
-        return float(stdtrit(self.freedom, SURE)) * math.sqrt(self.squares / self.freedom / folds)
+        return float(scipy.special.stdtrit(self.freedom, SURE)) * math.sqrt(self.squares / self.freedom / folds)
 
 
 @dataclass

@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.stats import norm, rankdata
 
 from pellux.core.evidence.curves import Along
 from pellux.core.evidence.importance import Importance
@@ -55,7 +55,7 @@ def directions(reading: Reading, curves: tuple[Along, ...], singles: tuple[Impor
         active = ~np.isnan(reading.known[:, place])
         if isinstance(parameter, Choice) or active.sum() < FEWEST or np.ptp(reading.known[active, place]) == 0:
             continue
-        rank = _correlation(rankdata(reading.known[active, place]), rankdata(reading.scores[active]))
+        rank = _correlation(scipy.stats.rankdata(reading.known[active, place]), scipy.stats.rankdata(reading.scores[active]))
         low, high = _interval(rank, int(active.sum()))
         trend, until = _trend(curves[place], matters[parameter.name])
         found[parameter.name] = Direction(trend, until, rank, low, high, _partial(reading, place, active), int(active.sum()))
@@ -91,14 +91,14 @@ def _correlation(a: Array, b: Array) -> float:
 
 def _interval(rank: float, count: int) -> tuple[float, float]:
     """Fisher's transform with the error of Bonett & Wright (Psychometrika 65, 2000)."""
-    error = np.sqrt((1 + rank**2 / 2) / max(count - 3, 1)) * norm.ppf(0.95)
+    error = np.sqrt((1 + rank**2 / 2) / max(count - 3, 1)) * scipy.stats.norm.ppf(0.95)
     middle = np.arctanh(np.clip(rank, -0.999999, 0.999999))
     return float(np.tanh(middle - error)), float(np.tanh(middle + error))
 
 
 def _partial(reading: Reading, place: int, active: NDArray[np.bool_]) -> float:
     others = [
-        rankdata(np.where(np.isnan(column), 0.5, column))
+        scipy.stats.rankdata(np.where(np.isnan(column), 0.5, column))
         for i, p in enumerate(reading.space.searched)
         if i != place and not isinstance(p, Choice) and np.ptp(column := reading.known[active, i]) > 0
     ]
@@ -110,4 +110,6 @@ def _partial(reading: Reading, place: int, active: NDArray[np.bool_]) -> float:
         found: Array = values - by @ np.linalg.lstsq(by, values, rcond=None)[0]
         return found
 
-    return _correlation(left(rankdata(reading.known[active, place])), left(rankdata(reading.scores[active])))
+    return _correlation(
+        left(scipy.stats.rankdata(reading.known[active, place])), left(scipy.stats.rankdata(reading.scores[active]))
+    )

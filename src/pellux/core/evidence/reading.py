@@ -11,9 +11,9 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+import scipy
 from numpy.random import Generator
 from numpy.typing import NDArray
-from scipy.stats import qmc
 
 from pellux.core.evidence.functions import Functions
 from pellux.core.space import Configuration, Space
@@ -150,7 +150,7 @@ def read(space: Space, configurations: Sequence[Configuration], scores: Array, r
     explained = float(np.clip(1 - (missed**2).mean() / max(straight.var(), 1e-12), 0.0, 1.0))
     covered = float((np.abs(missed) <= BAND * spread).mean())
     d = space.dimension
-    sample = np.concatenate([qmc.Sobol(2 * d, rng=rng).random(POINTS) for _ in range(BLOCKS)])
+    sample = np.concatenate([scipy.stats.qmc.Sobol(2 * d, rng=rng).random(POINTS) for _ in range(BLOCKS)])
     return Reading(
         space, tuple(kept), scores, centre, unit, standard, posteriors, functions, sample[:, :d], sample[:, d:], explained, covered
     )  # fmt: skip

@@ -11,8 +11,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.special import log_ndtr
 
 from pellux.core.strategies.contract import History, Observation
 from pellux.core.strategies.known import Ready
@@ -70,7 +70,7 @@ class Keeping:
         total = np.zeros(len(features))
         for model, threshold in zip(self.slacks, self.thresholds, strict=True):
             mean, deviation = model.predict(features)
-            total += log_ndtr((mean - threshold) / deviation)
+            total += scipy.special.log_ndtr((mean - threshold) / deviation)
         return total
 
     def with_slopes(self, features: Array, columns: int) -> tuple[Array, Array]:
@@ -79,7 +79,7 @@ class Keeping:
         for model, threshold in zip(self.slacks, self.thresholds, strict=True):
             mean, deviation, by_mean, by_deviation = model.predict_with_slopes(features, columns)
             z = (mean - threshold) / deviation
-            value = log_ndtr(z)
+            value = scipy.special.log_ndtr(z)
             total += value
             steep = np.exp(np.minimum(-0.5 * z * z - LOG_ROOT_2PI - value, 300.0)) / deviation
             slopes += steep[:, None] * (by_mean - z[:, None] * by_deviation)

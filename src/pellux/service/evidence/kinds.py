@@ -7,7 +7,7 @@ from dataclasses import asdict
 from typing import Any
 
 import numpy as np
-from scipy.stats import spearmanr
+import scipy
 
 from pellux.core.evidence.curves import Along, Line, along
 from pellux.core.evidence.directions import directions
@@ -115,7 +115,7 @@ def _panel(reading: Reading, turns: Sequence[Panel], by: str | None, configurati
 
 
 def _rank(low: tuple[float, ...], top: tuple[float, ...]) -> float | None:
-    found = float(spearmanr(low, top).statistic)
+    found = float(scipy.stats.spearmanr(low, top).statistic)
     return found if np.isfinite(found) else None
 
 

@@ -6,8 +6,8 @@ from collections.abc import Sequence
 from itertools import combinations
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.stats import fisher_exact
 
 from pellux.core.evidence.findings.contract import Change, Finding, Material, Tried
 from pellux.core.space import Parameter, word
@@ -72,5 +72,5 @@ def _weighed(inside: Flags, failed: Flags) -> tuple[float, float] | None:
     if bad < LEAST or bad < INSIDE * caught or bad < CAUGHT * failed.sum():
         return None
     table = [[bad, caught - bad], [int(failed.sum()) - bad, int((~inside & ~failed).sum())]]
-    p_value = float(fisher_exact(table).pvalue)
+    p_value = float(scipy.stats.fisher_exact(table).pvalue)
     return None if p_value > BY_CHANCE else (bad / caught + bad / failed.sum(), p_value)

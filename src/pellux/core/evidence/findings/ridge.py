@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.stats import spearmanr
+import scipy
 
 from pellux.core.evidence.findings.contract import Change, Finding, Material, tidy
 from pellux.core.space import Fixed
@@ -36,8 +36,8 @@ def find(material: Material) -> list[Finding]:
         values = [[p.encode(t.configuration[p.name]) for t in both] for p in (a, b)]
         if min(np.ptp(values[0]), np.ptp(values[1])) < 0.2:
             continue  # they crowd at one point, and not along a line
-        measured = spearmanr(*values)
-        modelled = float(spearmanr(here[:, 0], here[:, 1]).statistic)
+        measured = scipy.stats.spearmanr(*values)
+        modelled = float(scipy.stats.spearmanr(here[:, 0], here[:, 1]).statistic)
         rank = float(measured.statistic)
         surely = abs(modelled) >= SURELY and reading.explained >= TOLD_WELL
         by_chance = LIKELY if surely else BY_CHANCE / max(len(pairs), 1)
