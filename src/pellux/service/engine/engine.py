@@ -103,7 +103,9 @@ class Engine:
                 self.runners.started(search_id)
 
     def let_go(self, address: str) -> None:
-        """A cluster is not to be used any more: searches on it pause, and so say."""
+        """A cluster is not to be used any more: searches on it pause, and so say. First of all it is forbidden, so that none goes on
+        by itself meanwhile."""
+        self.workspace.clusters.forbid(address)
         for search_id in self.runners.on_cluster(address):
             with self._lock:
                 driver = self._drivers.get(search_id)
@@ -115,7 +117,7 @@ class Engine:
                     search = runs.get_search(session, search_id)
                 if search.state == SearchState.RUNNING.value:
                     pause(self.workspace, search, because("cluster gone", cluster=address))
-        self.workspace.clusters.forget(address)
+        self.workspace.clusters.disconnect(address)
 
     def post(self, search_id: int, event: Event) -> bool:
         """Pass an event to a running search; False when no driver runs it."""

@@ -62,13 +62,17 @@ class Clusters:
         """The connection, if there is one."""
         return self._open.get(address)
 
-    def forget(self, address: str) -> None:
-        """Searches of this workspace may not use it any more."""
+    def forbid(self, address: str) -> None:
+        """From now on no search of this workspace may begin on it; NotFound where it is not known."""
         kept = [one for one in self.known() if one != address]
         if len(kept) == len(self.known()):
             raise NotFound(f"No cluster at {address} is known here.")
         with self._lock:
             self._file.write_text("".join(f"{_seal(one)} {one}\n" for one in kept), "utf-8")
+
+    def disconnect(self, address: str) -> None:
+        """Nobody is on it any more."""
+        with self._lock:
             cluster = self._open.pop(address, None)
         if cluster is not None:
             cluster.close()
