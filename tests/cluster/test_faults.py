@@ -13,6 +13,7 @@ import pytest
 
 from pellux.engine.artifacts import FileArtifacts
 from pellux.engine.cluster.connection import Cluster, Unreachable
+from pellux.engine.cluster.left_here import LeftHere
 from pellux.engine.cluster.machine_files import Damaged, MachineFiles
 from pellux.engine.cluster.machines import Demand
 from pellux.engine.cluster.manifest import listed
@@ -161,6 +162,29 @@ def test_a_content_that_broke_off_goes_on_where_it_ended_and_comes_once(sent: An
     assert len(asked) == 8, "what does not match its hash any more is fetched anew"
     with pytest.raises(Damaged):
         MachineFiles(tmp_path / "other").lay_down("a", files, lambda what, at: iter([b"something else"]))
+
+
+def test_what_a_server_that_was_started_again_has_is_brought_and_what_is_gone_is_done_without(tmp_path: Path) -> None:
+    kept = FileArtifacts(tmp_path / "kept", tmp_path / "fits")
+    kept.put(3, 0, "checkpoint", b"so far")
+    server = ServerSide(kept, {})
+    offers = server.offers(order(3, fold=0))
+    assert {offer.name for offer in offers} == {"checkpoint", ""}, "whether there is a folder shows when it is asked for"
+
+    class Server:
+        def fetch(self, what: Any, at: int) -> Iterator[bytes]:
+            piece = server.piece(Want(what, at), UnderWay())
+            if piece.content is None:
+                raise Damaged
+            yield piece.content
+
+    here = FileArtifacts(tmp_path / "here", tmp_path / "here-fits")
+    machine: Any = LeftHere(here, tmp_path / "versions", Server())  # type: ignore[arg-type]
+    machine.bring(offers)
+    assert here.get(3, 0, "checkpoint") == b"so far"
+    kept.forget(3)
+    other: Any = LeftHere(FileArtifacts(tmp_path / "other", tmp_path / "of"), tmp_path / "v", Server())  # type: ignore[arg-type]
+    other.bring(offers)  # begins anew, and the machine is not to blame
 
 
 def test_nothing_from_a_machine_lands_outside_of_its_fits_folder(tmp_path: Path) -> None:

@@ -8,10 +8,12 @@ from __future__ import annotations
 import secrets
 import time
 from collections.abc import Iterator, Sequence
+from contextlib import suppress
 from pathlib import Path
 from typing import Any, Protocol
 
 from pellux.engine.artifacts import CHECKPOINT, FileArtifacts
+from pellux.engine.cluster.machine_files import Damaged
 from pellux.engine.cluster.travel import FOLDER, NAMES, packed_folder, put
 from pellux.engine.cluster.wire import PIECE, Left, Listed, Offer
 
@@ -34,10 +36,12 @@ class LeftHere:
         versions.mkdir(exist_ok=True)
 
     def bring(self, offers: Sequence[Offer]) -> None:
-        """Have what is offered here, fetching what is not, or is of another version."""
+        """Have what is offered here, fetching what is not, or is of another version. What is gone meanwhile is done without, as a
+        checkpoint that a full disk cost."""
         for offer in offers:
             if self._version(offer) != offer.version:
-                put(self._kept, offer, b"".join(self._server.fetch(offer, 0)))
+                with suppress(Damaged):
+                    put(self._kept, offer, b"".join(self._server.fetch(offer, 0)))
                 self._note(offer)
 
     def begin(self, trial: int, fold: int) -> None:
