@@ -23,7 +23,7 @@ def free_port() -> int:
         return int(probe.getsockname()[1])
 
 
-def until(true: Callable[[], object], seconds: float = 40, what: str = "it") -> None:
+def until(true: Callable[[], object], seconds: float = 120, what: str = "it") -> None:
     end = time.monotonic() + seconds
     while not true():
         assert time.monotonic() < end, f"{what} never came"

@@ -33,14 +33,14 @@ def test_cut_killed_frozen_late_and_slow_hosts_change_no_result(engine: Engine, 
             standing.schedule()
             for name, host in (("cut", cut), ("killed", killed), ("frozen", frozen)):
                 _join(standing, name, host, engine)
-            until(lambda: _usable(engine, standing) == 3, 60, "three hosts")
+            until(lambda: _usable(engine, standing) == 3, what="three hosts")
             search = launch(engine, problem_id, **forest, **on(standing, trials=12, workers=6))
-            until(lambda: machines_of(engine, search) >= {"cut", "killed", "frozen"}, 60, "fits on all hosts")
+            until(lambda: machines_of(engine, search) >= {"cut", "killed", "frozen"}, what="fits on all hosts")
             cut.cut()
             standing.kill("frozen", signal.SIGSTOP)
             standing.kill("killed")
             _join(standing, "late", late, engine)
-            until(lambda: "late" in machines_of(engine, search), 60, "a fit on the host that joined")
+            until(lambda: "late" in machines_of(engine, search), what="a fit on the host that joined")
             assert searches.search_view(engine, search).state == "running"
             cut.heal()
             standing.kill("frozen", signal.SIGCONT)

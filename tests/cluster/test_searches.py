@@ -69,19 +69,19 @@ def machines_of(engine: Engine, search: int) -> set[str]:
 def test_machines_that_vanish_and_join_change_no_result(engine: Engine, standing: Standing) -> None:
     problem_id = pair(engine)
     alone = launch(engine, problem_id, **PAIR, trials=300)
-    assert engine.join(alone, 120)
+    assert engine.join(alone, 240)
     standing.join("first", cores=2)
     until(lambda: _usable(engine, standing) == 1, what="a machine")
     search = launch(engine, problem_id, **PAIR, **on(standing, trials=300, workers="all"))
-    until(lambda: searches.search_view(engine, search).fits.run > 5, 60, "fits")
+    until(lambda: searches.search_view(engine, search).fits.run > 5, what="fits")
     standing.join("second", cores=2)
-    until(lambda: searches.search_view(engine, search).workers == 4, 30, "the workers of the second machine")
-    until(lambda: "second" in machines_of(engine, search), 30, "a fit of the second machine")
+    until(lambda: searches.search_view(engine, search).workers == 4, what="the workers of the second machine")
+    until(lambda: "second" in machines_of(engine, search), what="a fit of the second machine")
     standing.kill("first")
-    until(lambda: searches.search_view(engine, search).workers == 2, 30, "that the first machine is gone")
+    until(lambda: searches.search_view(engine, search).workers == 2, what="that the first machine is gone")
     enough = searches.search_view(engine, search).trials.scored + 6
     searches.set_limits(engine, search, LimitsRequest(trials=enough))
-    assert engine.join(search, 120)
+    assert engine.join(search, 240)
     known, found = {row[0]: row for row in told(engine, alone)}, told(engine, search)
     # The baseline was scored before, and is not scored again.
     assert [row[0] for row in found] == list(range(1, len(found) + 1))
@@ -107,9 +107,9 @@ def test_halving_with_checkpoints_ends_as_it_does_here(engine: Engine, standing:
     alone = launch(engine, problem_id, **network)
     standing.join("one", cores=1)
     until(lambda: _usable(engine, standing) == 1, what="a machine")
-    assert engine.join(alone, 120)
+    assert engine.join(alone, 240)
     search = launch(engine, problem_id, **network, **on(standing))
-    assert engine.join(search, 120)
+    assert engine.join(search, 240)
     known, found = {row[0]: row for row in told(engine, alone)}, told(engine, search)
     assert found
     assert all(row[2:] == known[row[0]][2:] for row in found)
@@ -122,7 +122,7 @@ def test_a_search_waits_for_its_scheduler_and_a_server_started_again_goes_on(sta
     standing.join("one", cores=2)
     until(lambda: _usable(engine, standing) == 1, what="a machine")
     search = launch(engine, pair(engine), **PAIR, **on(standing, trials=40))
-    until(lambda: searches.search_view(engine, search).fits.run > 4, 60, "fits")
+    until(lambda: searches.search_view(engine, search).fits.run > 4, what="fits")
     standing.kill("scheduler")
     view = until_state(engine, search, "paused")
     assert "is not there, has no machine" in view.reason
@@ -136,15 +136,15 @@ def test_a_search_waits_for_its_scheduler_and_a_server_started_again_goes_on(sta
     assert searches.search_view(engine, search).state == "paused"
     standing.schedule()
     standing.join("one", cores=2)
-    until_state(engine, search, "running", 60)
+    until_state(engine, search, "running")
     searches.set_workers(engine, search, 1)
-    assert engine.join(search, 120)
+    assert engine.join(search, 240)
     assert searches.search_view(engine, search).trials.scored == 41
     engine.close()
     again.close()
 
 
-def until_state(engine: Engine, search: int, state: str, seconds: float = 30) -> Any:
+def until_state(engine: Engine, search: int, state: str, seconds: float = 120) -> Any:
     until(lambda: searches.search_view(engine, search).state == state, seconds, state)
     return searches.search_view(engine, search)
 
@@ -172,12 +172,12 @@ def test_a_cluster_that_is_forgotten_pauses_its_searches_until_it_is_named_again
     standing.join("one", cores=1)
     until(lambda: _usable(engine, standing) == 1, what="a machine")
     search = launch(engine, pair(engine), **PAIR, **on(standing, trials=20, workers="all"))
-    until(lambda: searches.search_view(engine, search).fits.run > 1, 60, "fits")
+    until(lambda: searches.search_view(engine, search).fits.run > 1, what="fits")
     engine.let_go(standing.address)
     assert "is not there" in until_state(engine, search, "paused").reason
     assert clusters_view(engine.workspace) == []
     connect(engine.workspace, standing.address)  # it goes on by itself
-    until_state(engine, search, "finished", 60)
+    until_state(engine, search, "finished")
     assert searches.search_view(engine, search).trials.scored == 21
 
 

@@ -28,7 +28,7 @@ class Bench:
     runner: Runner
     kill: Callable[[int], None]
 
-    def until(self, wanted: Callable[[Report], bool], seconds: float = 30) -> list[Report]:
+    def until(self, wanted: Callable[[Report], bool], seconds: float = 90) -> list[Report]:
         """All reports up to the first that is wanted."""
         seen: list[Report] = []
         end = time.monotonic() + seconds

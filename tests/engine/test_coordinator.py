@@ -43,6 +43,7 @@ from pellux.engine.messages import (
 from pellux.engine.model import Fit, Limits, Outcome, Trial
 from pellux.engine.states import FIT as FIT_MOVES
 from pellux.engine.states import SEARCH, TRIAL, FitState, IllegalTransition, SearchState, TrialState, moved
+from pellux.engine.worker_pool import WorkerPool
 from pellux.service.wording import sentence
 from tests.engine.playing import Play, play, scored
 
@@ -449,3 +450,21 @@ def test_a_fit_record_keeps_its_score_only_when_done() -> None:
     fit = Fit(1, 0, FitState.DONE, outcome=scored(0.7))
     assert fit.score == 0.7
     assert fit._replace(state=FitState.CUT).score is None
+
+
+def test_the_worker_of_a_lane_is_found_while_it_is_free() -> None:
+    """So that a trial goes on where its checkpoint lies."""
+    pool = WorkerPool()
+    for _ in range(2):
+        number, _ = pool.hire()
+        pool.ready(number)
+    assert [pool.free_on(lane, 0) for lane in (0, 1, 2, None)] == [0, 1, None, None]
+    pool.hold(1, (5, 0))
+    assert pool.free_on(1, 0) is None
+    assert pool.free_on(1, 1) == 1
+    pool.remove(0)
+    assert pool.free_on(0, 0) is None
+    assert pool.hire() == (2, 0)
+    assert pool.free_on(0, 0) is None, "it is not ready yet"
+    pool.ready(2)
+    assert pool.free_on(0, 0) == 2
