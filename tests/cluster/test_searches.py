@@ -252,4 +252,5 @@ def test_how_many_workers_a_search_can_use(busy: float, workers: int, free: int,
     from types import SimpleNamespace
 
     search: Any = SimpleNamespace(workers=workers, strategy=strategy, plan={"trials": 40})
-    assert waiting.useful_workers(busy, search, 5, free) == suggested
+    assert waiting.useful_workers(busy, workers, search, 5, free) == suggested
+    assert waiting.useful_workers(4.0, 4, search, 5, free) is None, "the others wait for a place: that is said in their lanes"

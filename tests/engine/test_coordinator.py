@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from pellux.core.errors import Conflict
 from pellux.core.reasons import because
-from pellux.core.strategies import Suggest
+from pellux.core.strategies import Suggest, Wait
 from pellux.engine.coordinator import FAILED_STARTS, HOPELESS, SAVE_SECONDS, Coordinator
 from pellux.engine.messages import (
     Ask,
@@ -468,3 +468,17 @@ def test_the_worker_of_a_lane_is_found_while_it_is_free() -> None:
     assert pool.free_on(0, 0) is None, "it is not ready yet"
     pool.ready(2)
     assert pool.free_on(0, 0) == 2
+
+
+def test_it_is_known_why_ready_workers_have_no_fit() -> None:
+    coordinator = Coordinator(Limits(trials=2, workers=2, folds=1), ({"x": 0.0},))
+    coordinator.handle(Begin(0.0))
+    assert coordinator.idle == "", "nobody is ready"
+    coordinator.handle(WorkerReady(0))
+    assert coordinator.idle == "", "it has the baseline"
+    coordinator.handle(WorkerReady(1))
+    assert coordinator.idle == "thinking"
+    coordinator.handle(Proposal(1, Wait(), 1.0))
+    assert coordinator.idle == "strategy waits"
+    coordinator.handle(Pause(2.0))
+    assert coordinator.idle == "paused"

@@ -104,11 +104,11 @@ class Coordinator:
 
     @property
     def idle(self) -> str:
-        """Why no fit waits for a worker: 'paused', 'closing' (no further trial begins), 'thinking' (the strategy), 'strategy waits' or
-        'rule waits' (for a trial to end); empty where fits do wait."""
+        """Why workers that are ready have no fit: 'paused', 'closing' (no further trial begins), 'thinking' (the strategy), 'strategy
+        waits' or 'rule waits' (for a trial to end); empty where all have one. May be asked by any thread."""
         if self.state is not SearchState.RUNNING:
             return "paused"
-        if self.scheduler.queue:
+        if self.scheduler.queue or all(worker.fits or not worker.ready for worker in list(self.scheduler.pool.workers.values())):
             return BUSY
         if self.budget.spent():
             return "closing"

@@ -37,11 +37,13 @@ def waiting_view(engine: Engine, search_id: int) -> WaitingView:
     seconds = now - since
     busy = mean_busy(recent, since, now) if seconds >= ENOUGH and search.state == "running" else None
     free = engine.runners.free_places(search_id)
-    suggested = None if busy is None else useful_workers(busy, search, folds, free)
+    lanes = engine.runners.lanes(search_id)
+    placed = sum(bool(at.machine) for at in lanes.values()) if lanes else search.workers  # the others wait for a place
+    suggested = None if busy is None else useful_workers(busy, placed, search, folds, free)
     return WaitingView(
-        lanes=[LaneView(lane=lane, machine=at.machine, waits=at.waits) for lane, at in sorted(engine.runners.lanes(search_id).items())],
+        lanes=[LaneView(lane=lane, machine=at.machine, waits=at.waits) for lane, at in sorted(lanes.items())],
         idle=IDLE[engine.idle(search_id)], busy=None if busy is None else round(busy, 2), suggested=suggested,
-        advice="" if busy is None or suggested is None else _advice(busy, suggested, search),
+        advice="" if busy is None or suggested is None else _advice(busy, suggested, placed),
     )  # fmt: skip
 
 
@@ -54,14 +56,14 @@ def mean_busy(recent: list[Fit], since: float, now: float) -> float:
     return used / max(now - since, 1e-9)
 
 
-def useful_workers(busy: float, search: Search, folds: int, free: int) -> int | None:
+def useful_workers(busy: float, placed: int, search: Search, folds: int, free: int) -> int | None:
     """How many workers a search can really use: fewer where some have nothing to do, more where all are busy and there is room.
 
     More trials at once than a tenth of all make a strategy that learns choose too many of them blindly.
     """
-    if busy < IDLE_SHARE * search.workers:
+    if busy < IDLE_SHARE * placed:
         return max(math.ceil(busy / BUSY_SHARE), 1)
-    if busy < BUSY_SHARE * search.workers or not free:
+    if busy < BUSY_SHARE * placed or placed < search.workers or not free:
         return None
     known = STRATEGIES.get(search.strategy)
     trials = int(search.plan.get("trials", 1))
@@ -70,8 +72,8 @@ def useful_workers(busy: float, search: Search, folds: int, free: int) -> int | 
     return wanted if wanted > search.workers else None
 
 
-def _advice(busy: float, suggested: int, search: Search) -> str:
+def _advice(busy: float, suggested: int, placed: int) -> str:
     many = f"{suggested} worker{'s' if suggested > 1 else ''}"
-    if suggested < search.workers:
-        return f"In the last minute {busy:.1f} of {search.workers} workers were busy on average: {many} would do as much."
+    if suggested < placed:
+        return f"In the last minute {busy:.1f} of {placed} workers were busy on average: {many} would do as much."
     return f"All workers are busy, and there is room for more: {many} can be used without making the strategy blind."
