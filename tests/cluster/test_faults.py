@@ -173,7 +173,9 @@ def test_what_a_server_that_was_started_again_has_is_brought_and_what_is_gone_is
 
     class Server:
         def fetch(self, what: Any, at: int) -> Iterator[bytes]:
-            piece = server.piece(Want(what, at), UnderWay())
+            under_way = UnderWay()
+            piece = server.piece(Want(what, at), under_way)
+            under_way.close()
             if piece.content is None:
                 raise Damaged
             yield piece.content
@@ -200,5 +202,5 @@ def test_nothing_from_a_machine_lands_outside_of_its_fits_folder(tmp_path: Path)
         tar.addfile(entry, io.BytesIO(b"evil"))
     (tmp_path / "fit").mkdir()
     with pytest.raises(tarfile.FilterError):
-        unpack_folder(archive.getvalue(), tmp_path / "fit")
+        unpack_folder(io.BytesIO(archive.getvalue()), tmp_path / "fit")
     assert not (tmp_path / "outside.txt").exists()

@@ -4,7 +4,11 @@ from __future__ import annotations
 
 import os
 import signal
+import socket
+import subprocess
+import sys
 from collections.abc import Iterator
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -16,7 +20,7 @@ from pellux.engine.artifacts import FileArtifacts
 from pellux.engine.cluster import wire
 from pellux.engine.cluster.connection import Cluster
 from pellux.engine.cluster.machines import Demand
-from pellux.engine.messages import FitEnded, FitStarted, WorkerLost, WorkerReady
+from pellux.engine.messages import FitEnded, FitStarted, FitStepped, Halted, WorkerLost, WorkerReady
 from pellux.engine.runners.cluster import ClusterRunner
 from pellux.engine.states import FitState
 from pellux.engine.worker import Assignment
@@ -50,11 +54,6 @@ def cluster(standing: Standing) -> Iterator[Cluster]:
 def runner_on(cluster: Cluster, folder: Path, demand: Demand | None = None) -> ClusterRunner:
     assignment = Assignment(Source(Terms(grid=(1, 2, 3, 4))), FileArtifacts(folder / "kept", folder / "fits"), folder / "worker")
     return ClusterRunner(assignment, cluster, folder.name, demand or Demand())
-
-
-def seats_of(standing: Standing, name: str) -> list[psutil.Process]:
-    """The processes that do fits on a machine."""
-    return [p for p in psutil.Process(standing.processes[name].pid).children(recursive=True) if p.cmdline()[-1:] != [""]]
 
 
 class TestCluster(Conformance):
@@ -142,8 +141,6 @@ def test_devices_of_a_machine_are_each_one_seats(cluster: Cluster, tmp_path: Pat
 
 
 def test_whoever_shows_no_token_is_not_let_in(cluster: Cluster) -> None:
-    import socket
-
     for said in (wire.hello("nobody"), wire.framed(b"\x80\x05."), b"GET / HTTP/1.1\r\n\r\n", wire.HEAD.pack(2**31)):
         with socket.create_connection((cluster.door.host, cluster.door.port), 5) as knocking:
             knocking.sendall(said)
@@ -151,67 +148,70 @@ def test_whoever_shows_no_token_is_not_let_in(cluster: Cluster) -> None:
             assert knocking.recv(100) == b""
 
 
-def test_a_machine_that_freezes_or_is_killed_loses_its_fits_and_one_that_joins_gets_work(
-    standing: Standing, tmp_path: Path
-) -> None:
-    own = Standing(tmp_path)
-    own.schedule()
-    own.join("a", cores=1)
-    cluster = own.connected(1)
-    runner = runner_on(cluster, tmp_path)
-    bench = Bench(runner, lambda worker: None)
-    try:
-        bench.ready(0)
-        runner.start(order(1, LONG))
-        bench.until(lambda r: isinstance(r, FitStarted))
-        own.kill("a", signal.SIGSTOP)
-        own.join("b", cores=1)
-        [*_, lost] = bench.until(lambda r: isinstance(r, WorkerLost))  # 12 s without a word
-        assert isinstance(lost, WorkerLost)
-        assert lost.blameless
-        bench.ready(1)
-        runner.start(order(2, LONG, worker=1))
-        bench.until(lambda r: isinstance(r, FitStarted) and r.trial == 2)
-        own.kill("a", signal.SIGCONT)  # it was given up: nothing of it counts any more
-        own.kill("b")
-        seen = bench.until(lambda r: isinstance(r, WorkerLost) and r.worker == 1)
-        assert not [r for r in seen if isinstance(r, FitEnded)]
-        bench.ready(2)  # the thawed one may work again, once the engine has heard of it
-        runner.start(order(3, worker=2))
-        assert bench.ended(3)[-1].outcome.state is FitState.DONE
-    finally:
-        runner.close()
-        cluster.close()
-        own.close()
+@dataclass
+class Alone:
+    """A scheduler with one machine of one place, for a test that breaks them; its runner's worker 0 is ready."""
+
+    standing: Standing
+    runner: ClusterRunner
+    bench: Bench
 
 
-def test_with_the_scheduler_gone_fits_wait_and_go_on_when_it_is_back(tmp_path: Path) -> None:
-    own = Standing(tmp_path)
-    own.schedule()
-    own.join("a", cores=1)
-    cluster = own.connected(1)
+@pytest.fixture
+def alone(tmp_path: Path) -> Iterator[Alone]:
+    standing = Standing(tmp_path)
+    standing.schedule()
+    standing.join("a", cores=1)
+    cluster = standing.connected(1)
     runner = runner_on(cluster, tmp_path)
     bench = Bench(runner, lambda worker: None)
-    try:
-        bench.ready(0)
-        runner.start(order(1, LONG))
-        bench.until(lambda r: isinstance(r, FitStarted))
-        own.kill("scheduler")
-        ended = bench.ended(1)[-1].outcome
-        assert (ended.state, ended.reason.code) == (FitState.LOST, "cluster gone")
-        assert runner.lanes()[0].waits == "the scheduler is gone"
-        runner.start(order(2))  # given to a worker that has no seat now
-        assert bench.ended(2)[-1].outcome.reason.code == "cluster gone"
-        until(lambda: own.processes["a"].poll() is not None, what="the end of the engine's worker")
-        own.schedule()
-        own.join("a", cores=1)
-        bench.until(lambda r: r == WorkerReady(0))
-        runner.start(order(2, attempt=2))
-        assert bench.ended(2)[-1].outcome.state is FitState.DONE
-    finally:
-        runner.close()
-        cluster.close()
-        own.close()
+    bench.ready(0)
+    yield Alone(standing, runner, bench)
+    runner.close()
+    cluster.close()
+    standing.close()
+
+
+def test_a_machine_that_freezes_or_is_killed_loses_its_fits_and_one_that_joins_gets_work(alone: Alone) -> None:
+    standing, runner, bench = alone.standing, alone.runner, alone.bench
+    runner.start(order(1, LONG))
+    bench.until(lambda r: isinstance(r, FitStarted))
+    standing.kill("a", signal.SIGSTOP)
+    standing.join("b", cores=1)
+    [*_, lost] = bench.until(lambda r: isinstance(r, WorkerLost))  # after 12 s without a word
+    assert isinstance(lost, WorkerLost)
+    assert lost.blameless
+    bench.ready(1)
+    runner.start(order(2, LONG, worker=1))
+    bench.until(lambda r: isinstance(r, FitStarted) and r.trial == 2)
+    standing.kill("a", signal.SIGCONT)  # it was given up: nothing of it counts any more
+    standing.kill("b")
+    seen = bench.until(lambda r: isinstance(r, WorkerLost) and r.worker == 1)
+    assert not [r for r in seen if isinstance(r, FitEnded)]
+    bench.ready(2)  # the thawed one may work again, once the engine has heard of it
+    runner.start(order(3, worker=2))
+    assert bench.ended(3)[-1].outcome.state is FitState.DONE
+
+
+def test_with_the_scheduler_gone_the_search_is_told_to_wait_and_workers_hired_meanwhile_work_when_it_is_back(alone: Alone) -> None:
+    standing, runner, bench = alone.standing, alone.runner, alone.bench
+    runner.start(order(1, LONG))
+    bench.until(lambda r: isinstance(r, FitStarted))
+    standing.kill("scheduler")
+    seen = [r for r in bench.until(lambda r: isinstance(r, WorkerLost)) if not isinstance(r, FitStepped)]
+    assert [type(r) for r in seen] == [Halted, FitEnded, WorkerLost], "first the search pauses; then nothing is anybody's fault"
+    assert seen[0].reason.code == seen[1].outcome.reason.code == "cluster gone"
+    assert seen[1].outcome.state is FitState.LOST
+    runner.hire(1, 0)
+    runner.start(order(2))  # to a worker that is not there any more: nobody's
+    assert runner.wait(0.2) == []
+    assert runner.lanes()[0].waits == "the scheduler is gone"
+    until(lambda: standing.processes["a"].poll() is not None, what="the end of the engine's worker")
+    standing.schedule()
+    standing.join("a", cores=1)
+    bench.until(lambda r: r == WorkerReady(1))
+    runner.start(order(2, worker=1, attempt=2))
+    assert bench.ended(2)[-1].outcome.state is FitState.DONE
 
 
 def test_seats_end_with_their_server(standing: Standing, tmp_path: Path) -> None:
@@ -233,9 +233,6 @@ def test_seats_end_with_their_server(standing: Standing, tmp_path: Path) -> None
         "print('fitting', flush=True)\n"
         "time.sleep(60)\n"
     )
-    import subprocess
-    import sys
-
     environment = {**os.environ, "PYTHONPATH": str(Path(__file__).parents[2])}
     server = subprocess.Popen([sys.executable, str(script)], stdout=subprocess.PIPE, env=environment)
     assert server.stdout is not None

@@ -116,6 +116,23 @@ def test_halving_with_checkpoints_ends_as_it_does_here(engine: Engine, standing:
     assert not list(engine.workspace.checkpoints_folder(search).glob("*")), "nothing is left when it is over"
 
 
+def test_fewer_machines_come_back_than_went_and_the_search_ends_all_the_same(engine: Engine, standing: Standing) -> None:
+    for name in ("one", "two", "three"):
+        standing.join(name, cores=1)
+    until(lambda: _usable(engine, standing) == 3, what="machines")
+    search = launch(engine, pair(engine), **PAIR, **on(standing, trials=30, workers=3))
+    until(lambda: machines_of(engine, search) == {"one", "two", "three"}, what="fits on all of them")
+    standing.kill("scheduler")
+    until_state(engine, search, "paused")
+    for name in ("one", "two", "three"):
+        until(lambda name=name: standing.processes[name].poll() is not None, what="the end of the engine's workers")  # type: ignore[misc]
+    standing.schedule()
+    standing.join("one", cores=1)
+    until_state(engine, search, "running")
+    assert engine.join(search, 60), waiting.waiting_view(engine, search)
+    assert searches.search_view(engine, search).trials.scored == 31
+
+
 def test_a_search_waits_for_its_scheduler_and_a_server_started_again_goes_on(standing: Standing, tmp_path: Path) -> None:
     workspace = opened(tmp_path)
     engine = Engine(workspace)

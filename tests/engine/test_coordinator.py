@@ -22,6 +22,7 @@ from pellux.engine.messages import (
     FitEnded,
     FitStarted,
     FitStepped,
+    Halted,
     Hire,
     Pause,
     Proposal,
@@ -272,6 +273,7 @@ def test_lanes_are_reused_by_replacements() -> None:
 FIT = (99, 1, 0, 1)
 EVENTS: dict[str, Any] = {
     "begin": Begin(200.0), "tick": Tick(200.0), "worker ready": WorkerReady(99), "worker lost": WorkerLost(99, "x", 200.0),
+    "halted": Halted(because("cluster gone", cluster="tcp://head:1"), 200.0),
     "fit started": FitStarted(*FIT, 200.0), "fit stepped": FitStepped(*FIT, ((1, 0.5),), 200.0),
     "fit ended": FitEnded(*FIT, scored(), 200.0), "proposal": Proposal(2, Suggest(({"x": 2},)), 200.0),
     "strategy failed": ProposalFailed("no", 200.0), "pause": Pause(200.0), "resume": Resume(200.0), "stop": Stop(200.0),
@@ -281,7 +283,7 @@ EVENTS: dict[str, Any] = {
 WISHED = {"pause", "resume", "stop", "withdraw", "workers", "limits", "try"}
 AFTER = {
     # state: {event: state afterwards}; what is not listed stays
-    "running": {"pause": "paused", "stop": "stopped", "strategy failed": "failed"},
+    "running": {"pause": "paused", "halted": "paused", "stop": "stopped", "strategy failed": "failed"},
     "paused": {"resume": "running", "stop": "stopped", "strategy failed": "failed"},
     "finished": {}, "stopped": {}, "failed": {},
 }  # fmt: skip

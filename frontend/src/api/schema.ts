@@ -3383,7 +3383,7 @@ export interface components {
         };
         /**
          * LaneView
-         * @description A lane of a search on a cluster: its machine, or why it has none.
+         * @description A lane of a search on a cluster: its machine and the devices it has there, or why it has none.
          */
         LaneView: {
             /** Lane */
@@ -3392,6 +3392,8 @@ export interface components {
             machine: string;
             /** Waits */
             waits: string;
+            /** Devices */
+            devices: string[];
         };
         /** LanesView */
         LanesView: {

@@ -1,6 +1,6 @@
 import { useColorScheme } from "@mui/material/styles";
 import { useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
-import type { Lanes } from "../api/client";
+import type { Lanes, Schemas } from "../api/client";
 import { duration, percent } from "../lib/format";
 import { colour, prepare } from "./canvas";
 import { useWidth } from "./useWidth";
@@ -14,14 +14,14 @@ const OUTCOMES: Record<string, string> = {
   lost: "--ember",
   cut: "--soft",
 };
-const NOWHERE: { lane: number; machine: string; waits: string }[] = [];
+const NOWHERE: Schemas["LaneView"][] = [];
 
 interface Props {
   lanes: Lanes;
   workers: number;
   running: boolean;
   span: number;
-  places?: { lane: number; machine: string; waits: string }[]; // where lanes are now, on a cluster
+  places?: Schemas["LaneView"][]; // where lanes are now, on a cluster
   onPick: (trial: number) => void;
 }
 
@@ -38,7 +38,8 @@ export function WorkerLanes({ lanes, workers, running, span, places = NOWHERE, o
     [lanes, running, now, lastEnd, span, width, workers, machines],
   );
   const [hovered, setHovered] = useState<Block | null>(null);
-  const devices = new Map(lanes.devices.map((held) => [held.lane, held.devices.join(", ")]));
+  const holding = [...lanes.devices, ...places].filter((held) => held.devices.length > 0);
+  const devices = new Map(holding.map((held) => [held.lane, held.devices.join(", ")]));
   const waits = new Map(places.filter((at) => at.waits).map((at) => [at.lane, at.waits]));
   const { height } = picture;
   useLayoutEffect(() => {

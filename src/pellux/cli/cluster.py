@@ -7,6 +7,7 @@ import signal
 import subprocess
 import sys
 import time
+from collections.abc import Mapping
 from types import FrameType
 
 import click
@@ -14,6 +15,7 @@ import click
 from pellux.service.machine import default_workers
 from pellux.service.machines.standing import scheduler_command, worker_command
 
+EVERYWHERE = ("0.0.0.0", "::")  # noqa: S104  # what people write, not what is the default
 AGAIN = 1.0  # seconds until what ended is started again
 
 
@@ -31,23 +33,25 @@ def command(host: str, port: int, machines: int, cores: int | None, devices: int
 
     Other machines join it with `pellux cluster --join tcp://HOST:PORT`, or with the engine's own worker command.
     """
-    address = join or f"tcp://{host}:{port}"
-    commands = [] if join else [scheduler_command(host, port)]
-    commands += [
-        worker_command(address, f"{os.uname().nodename}-{place + 1}", cores or default_workers(), devices)
-        for place in range(machines)
-    ]
+    here = "127.0.0.1" if host in EVERYWHERE else host
+    address, told = (
+        (join, join) if join else (f"tcp://{here}:{port}", f"tcp://{os.uname().nodename if host in EVERYWHERE else host}:{port}")
+    )
+    commands = {} if join else {"The scheduler": scheduler_command(host, port)}
+    for place in range(machines):
+        name = f"{os.uname().nodename}-{place + 1}"
+        commands[f"Machine {name}"] = worker_command(address, name, cores or default_workers(), devices)
     if not commands:
         raise click.UsageError("There is nothing to start: --machines 0 with --join.")
     click.echo(
-        f"{'Joining' if join else 'The scheduler listens at'} {address}, with {machines} machine{'s' if machines != 1 else ''} here."
+        f"{'Joining' if join else 'The scheduler listens at'} {told}, with {machines} machine{'s' if machines != 1 else ''} here."
     )
-    click.echo(f"Use it: pellux serve --cluster {address}")
+    click.echo(f"Use it: pellux serve --cluster {told}")
     keep_up(commands)
 
 
-def keep_up(commands: list[list[str]]) -> None:
-    """Run commands until a signal; one that ends is started again."""
+def keep_up(commands: Mapping[str, list[str]]) -> None:
+    """Run commands, by what they are called, until a signal; one that ends is started again."""
     ended = False
 
     def end(number: int, frame: FrameType | None) -> None:
@@ -56,17 +60,17 @@ def keep_up(commands: list[list[str]]) -> None:
 
     for number in (signal.SIGINT, signal.SIGTERM):
         signal.signal(number, end)
-    running = [_start(one) for one in commands]
+    running = {name: _start(command) for name, command in commands.items()}
     while not ended:
         time.sleep(0.2)
-        for place, process in enumerate(running):
+        for name, process in list(running.items()):
             if process.poll() is not None and not ended:
-                click.echo(f"{commands[place][2]} ended with {process.returncode}; it is started again", err=True)
+                click.echo(f"{name} ended with {process.returncode}; it is started again", err=True)
                 time.sleep(AGAIN)
-                running[place] = _start(commands[place])
-    for process in running:
+                running[name] = _start(commands[name])
+    for process in running.values():
         process.terminate()
-    for process in running:
+    for process in running.values():
         try:
             process.wait(5)
         except subprocess.TimeoutExpired:

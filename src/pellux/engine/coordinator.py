@@ -31,6 +31,7 @@ from pellux.engine.messages import (
     FitEnded,
     FitStarted,
     FitStepped,
+    Halted,
     Hire,
     Pause,
     Proposal,
@@ -218,9 +219,15 @@ class Coordinator:
         self.life.out.append(SaveFit(fit._replace(state=FitState.LOST, ended_at=event.at), event.at))
         if not self.trials[fit.trial].state.ended:
             self.life.requeue(fit)
+        self._halt(event.outcome.reason, event.at)
+
+    def _on_halted(self, event: Halted) -> None:
+        self._halt(event.reason, event.at)
+
+    def _halt(self, reason: Reason, at: float) -> None:
         if self.state is SearchState.RUNNING:
-            self._move(SearchState.PAUSED, event.outcome.reason)
-            self._save_search(event.at)
+            self._move(SearchState.PAUSED, reason)
+            self._save_search(at)
 
     def _on_proposal(self, event: Proposal) -> None:
         self._asked = False
@@ -409,6 +416,7 @@ _HANDLERS: dict[type, Callable[[Coordinator, Any], None]] = {
     Tick: Coordinator._on_tick,
     WorkerReady: Coordinator._on_worker_ready,
     WorkerLost: Coordinator._on_worker_lost,
+    Halted: Coordinator._on_halted,
     FitStarted: Coordinator._on_fit_started,
     FitStepped: Coordinator._on_fit_stepped,
     FitEnded: Coordinator._on_fit_ended,

@@ -38,6 +38,13 @@ class WorkerLost(NamedTuple):
     blameless: bool = False
 
 
+class Halted(NamedTuple):
+    """What every fit needs is gone: nothing can be done until it is there again."""
+
+    reason: Reason
+    at: float
+
+
 class FitStarted(NamedTuple):
     """`machine` is empty for the one that the search runs on."""
 
@@ -121,7 +128,7 @@ class SetWorkers:
 
 
 Event = (
-    Begin | Tick | WorkerReady | WorkerLost | FitStarted | FitStepped | FitEnded | Proposal | ProposalFailed
+    Begin | Tick | WorkerReady | WorkerLost | Halted | FitStarted | FitStepped | FitEnded | Proposal | ProposalFailed
     | Pause | Resume | Stop | Withdraw | SetWorkers | SetLimits | Try
 )  # fmt: skip
 

@@ -46,12 +46,17 @@ describe("a search while it is watched", () => {
   it("says where workers are, what idle ones wait for, and how many can be used", async () => {
     running();
     on("GET /searches/2/waiting", () => ({
-      ...{ lanes: [{ lane: 0, machine: "yard-1", waits: "" }], idle: "the strategy is thinking", busy: 0.4 },
+      ...{
+        lanes: [{ lane: 0, machine: "yard-1", waits: "", devices: ["1"] }],
+        idle: "the strategy is thinking",
+        busy: 0.4,
+      },
       ...{ suggested: 1, advice: "1 worker would do as much." },
     }));
     open("/p/1/live?search=2");
     await screen.findByText("Workers that are idle wait: the strategy is thinking. 1 worker would do as much.");
     await waitFor(() => expect(document.querySelector('[data-machine="yard-1"]')).not.toBeNull());
+    expect(document.querySelector("[data-device]")!.textContent).toContain("device 1");
   });
 
   it("shows a trial from its first fold to its end, without asking the server again", async () => {

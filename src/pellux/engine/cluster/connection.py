@@ -6,6 +6,7 @@ its token lets it in once. When the scheduler is gone, it is looked for until it
 
 from __future__ import annotations
 
+import asyncio
 import contextlib
 import logging
 import secrets
@@ -94,10 +95,12 @@ class Cluster:
             why = unmet([m for m in self.machines.values() if m not in refused], demand)
             return why if not refused or not why else f"{why}. {refused[0].label}: {refused[0].trouble}"
 
-    def looked(self, seconds: float = INSPECT) -> None:
-        """Wait until every machine that is there was looked at."""
-        until = time.monotonic() + seconds
+    def looked(self, enough: Demand | None = None) -> None:
+        """Wait until every machine that is there was looked at, or there is room for one fit if that is enough."""
+        until = time.monotonic() + INSPECT
         while time.monotonic() < until and any(machine.trouble == LOOKED_AT for machine in self.known()):
+            if enough is not None and self.capacity(enough):
+                return
             time.sleep(0.02)
 
     def take(self, demand: Demand) -> Place | None:
@@ -202,9 +205,10 @@ class Cluster:
             came = [address for address in workers if address not in self.machines]
             for address in came:
                 self.machines[address] = _machine(address, workers[address])
+            now = time.monotonic()
             for address, machine in self.machines.items():
-                machine.last_seen = workers[address].get("last_seen", 0.0)
-            recovered = self._recover(time.time())
+                machine.hear(workers[address].get("last_seen", 0.0), now)
+            recovered = self._recover(now)
         if came:
             threading.Thread(target=self._inspect, args=(came,), daemon=True).start()
         if left or recovered:
@@ -214,32 +218,48 @@ class Cluster:
         """Machines whose trouble has passed may be used again; those of which the engine hears nothing wait longer."""
         changed = False
         for machine in self.machines.values():
-            if machine.trouble and time.monotonic() >= machine.until and machine.until != float("inf"):
-                if now - machine.last_seen > SEEN:
-                    machine.until = time.monotonic() + SEEN
+            if machine.trouble and machine.usable(now):
+                if now - machine.heard > SEEN:
+                    machine.until = now + SEEN
                 else:
                     machine.trouble, changed = "", True
         return changed
 
     def _inspect(self, addresses: list[str]) -> None:
-        with contextlib.suppress(Exception):
-            found = self._client.sync(self._client._run, look, workers=addresses, on_error="return", callback_timeout=INSPECT)
-            usable = []
-            with self._lock:
-                for address, about in found.items():
+        """Each by itself, so that one that does not answer holds up no other; that one is asked again."""
+
+        async def one(address: str) -> None:
+            usable = False
+            try:
+                found = await self._ask(look, address)
+                with self._lock:
                     machine = self.machines.get(address)
-                    if machine is not None and self._take_in(machine, about):
-                        usable.append(address)
-                self._name()
+                    usable = machine is not None and self._take_in(machine, found)
+                    self._name()
+            except TimeoutError:
+                with self._lock:
+                    self.machines.pop(address, None)  # found again at the next look
             self._tell()
             if usable:
-                self._client.sync(self._client._run, inspecting.warm, workers=usable, on_error="return", callback_timeout=INSPECT)
+                await self._ask(inspecting.warm, address)
+
+        async def all_of_them() -> None:
+            await asyncio.gather(*map(one, addresses), return_exceptions=True)
+
+        with contextlib.suppress(Exception):  # the scheduler went: all of it is done anew
+            self._client.sync(all_of_them)
+
+    async def _ask(self, what: Callable[[], Any], address: str) -> Any:
+        """What a function says there, or how that failed; TimeoutError without an answer."""
+        answers = await asyncio.wait_for(self._client._run(what, workers=[address], on_error="return"), INSPECT)
+        return answers[address]
 
     def _take_in(self, machine: Machine, about: Any) -> bool:
         if not isinstance(about, dict):
             machine.trouble = f"it could not be looked at: {about}"
             return False
         machine.versions, machine.host = about["versions"], about["host"]
+        machine.memory_mb = min(machine.memory_mb, about["memory_mb"])
         named = tuple(name for name in str(about["devices"]).split(",") if name)
         if machine.devices and len(named) >= len(machine.devices):
             machine.devices = named[: len(machine.devices)]
@@ -261,7 +281,7 @@ class Cluster:
 
 def _machine(address: str, told: dict[str, Any]) -> Machine:
     devices = int(told.get("resources", {}).get(DEVICE, 0))
-    memory = int((told.get("memory_limit") or 0) // 2**20) or 2**30
+    memory = int((told.get("memory_limit") or 2**60) // 2**20)  # without a limit all that the machine turns out to have
     told_name = str(told.get("name") or "")
     name = "" if "://" in told_name or told_name.isdigit() else told_name  # else the engine's own numbering
     return Machine(address, name or address, int(told.get("nthreads", 1)), memory, tuple(str(n) for n in range(devices)), name=name)

@@ -11,7 +11,7 @@ import logging
 import ssl
 import threading
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from typing import Any, Protocol
 
 from pellux.engine.cluster.wire import BEAT_EVERY, HEAD, LARGEST_HELLO, SILENCE, Beat, packed, token_in, unpacked
@@ -35,7 +35,6 @@ class Line:
 
     def __init__(self, loop: asyncio.AbstractEventLoop, writer: asyncio.StreamWriter) -> None:
         self._loop, self._writer = loop, writer
-        self.sent_bytes = 0
 
     def send(self, *messages: Any) -> None:
         content = packed(messages)
@@ -55,7 +54,6 @@ class Line:
 
     def _write(self, content: bytes) -> None:
         if not self._writer.is_closing():
-            self.sent_bytes += len(content)
             self._writer.write(content)
 
 
@@ -78,10 +76,6 @@ class Door:
     def forget(self, token: str) -> None:
         """A seat that comes with it from now on is sent away."""
         self._expected.pop(token, None)
-
-    def later(self, seconds: float, what: Callable[[], None]) -> None:
-        with contextlib.suppress(RuntimeError):
-            self._loop.call_soon_threadsafe(self._loop.call_later, seconds, what)
 
     def close(self) -> None:
         with contextlib.suppress(RuntimeError):
@@ -131,14 +125,14 @@ class Door:
         try:
             guest.came(line)
             while True:
-                await guest.heard(line, unpacked(await asyncio.wait_for(_frame(reader), SILENCE)))
+                await guest.heard(line, unpacked(await _frame(reader)))
         except TimeoutError:
             why = f"there was no sign of life for {SILENCE:g} s"
         except (asyncio.IncompleteReadError, OSError) as error:
             if isinstance(error, OSError) and error.strerror:
                 why = f"the connection was closed ({error.strerror})"
         except asyncio.CancelledError:
-            return
+            why = "the door was closed"
         except Exception as error:
             log.exception("A seat said what is not understood")
             why = f"it said what is not understood: {error}"
@@ -156,7 +150,15 @@ class Door:
 
 
 async def _frame(reader: asyncio.StreamReader, most: int = 2**32) -> bytes:
-    (size,) = HEAD.unpack(await reader.readexactly(HEAD.size))
+    """The next frame; TimeoutError after a silence, which a large frame on a slow link is not."""
+    (size,) = HEAD.unpack(await asyncio.wait_for(reader.readexactly(HEAD.size), SILENCE))
     if size > most:
         raise ValueError("too large a frame")
-    return await reader.readexactly(size)
+    parts, missing = list[bytes](), size
+    while missing:
+        part = await asyncio.wait_for(reader.read(missing), SILENCE)
+        if not part:
+            raise asyncio.IncompleteReadError(b"".join(parts), size)
+        parts.append(part)
+        missing -= len(part)
+    return b"".join(parts)

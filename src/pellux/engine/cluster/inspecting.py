@@ -18,7 +18,9 @@ def look() -> dict[str, Any]:
             versions[name] = version(name)
         except PackageNotFoundError:
             continue
-    return {"versions": versions, "host": socket.gethostname(), "devices": os.environ.get("CUDA_VISIBLE_DEVICES", "")}
+    memory = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") // 2**20
+    devices = os.environ.get("CUDA_VISIBLE_DEVICES", "")
+    return {"versions": versions, "host": socket.gethostname(), "devices": devices, "memory_mb": memory}
 
 
 def warm() -> None:

@@ -14,7 +14,7 @@ from typing import Any, Protocol
 
 from pellux.engine.artifacts import CHECKPOINT, FileArtifacts
 from pellux.engine.cluster.machine_files import Damaged
-from pellux.engine.cluster.travel import FOLDER, NAMES, packed_folder, put
+from pellux.engine.cluster.travel import FOLDER, NAMES, content_of, put, spool
 from pellux.engine.cluster.wire import PIECE, Left, Listed, Offer
 
 EVERY = 30.0  # seconds
@@ -40,8 +40,9 @@ class LeftHere:
         checkpoint that a full disk cost."""
         for offer in offers:
             if self._version(offer) != offer.version:
-                with suppress(Damaged):
-                    put(self._kept, offer, b"".join(self._server.fetch(offer, 0)))
+                with suppress(Damaged), spool() as content:
+                    content.writelines(self._server.fetch(offer, 0))
+                    put(self._kept, offer, content)
                 self._note(offer)
 
     def begin(self, trial: int, fold: int) -> None:
@@ -77,17 +78,19 @@ class LeftHere:
         return {name: self._kept.state(trial, fold, name) for name in (*NAMES, FOLDER)}
 
     def _send(self, trial: int, fold: int, name: str) -> None:
-        if name:
-            content = self._kept.get(trial, fold, name)
-        else:
-            with self._kept.folder(trial, fold) as folder:
-                content = packed_folder(Path(folder))
+        offer = Offer(trial, fold, name, secrets.token_hex(8))
+        content = content_of(self._kept, offer)
         if content is None:
             return
-        offer = Offer(trial, fold, name, secrets.token_hex(8))
         self._note(offer)
-        for at in range(0, max(len(content), 1), PIECE):
-            self._server.send(Left(offer, content[at : at + PIECE], at + PIECE >= len(content)))
+        with content:
+            piece = content.read(PIECE)
+            while True:
+                following = content.read(PIECE)
+                self._server.send(Left(offer, piece, not following))
+                if not following:
+                    return
+                piece = following
 
     def _place(self, offer: Offer) -> Path:
         return self._versions / f"{offer.trial}-{offer.fold}.{offer.name or 'folder'}"

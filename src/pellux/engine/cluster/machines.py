@@ -60,11 +60,17 @@ class Machine:
     until: float = float("inf")
     failures: int = 0
     sent_bytes: int = 0
-    last_seen: float = 0.0
+    last_seen: float = 0.0  # by the engine's clock, which need not be ours,
+    heard: float = 0.0  # and when that was another time than before, by the clock of whoever asks
     taken: list[Place] = field(default_factory=list)
 
     def usable(self, now: float) -> bool:
         return not self.trouble or now >= self.until
+
+    def hear(self, last_seen: float, now: float) -> None:
+        """What the engine says of when it heard of it last."""
+        if last_seen != self.last_seen:
+            self.last_seen, self.heard = last_seen, now
 
     def fail(self, why: str, now: float) -> None:
         """It did not keep a seat: none goes there for a while, each time for longer. Of several seats that go at once the first counts."""

@@ -10,6 +10,7 @@ import contextlib
 import multiprocessing
 import os
 import queue
+import select
 import socket
 import ssl
 import threading
@@ -45,7 +46,6 @@ from pellux.engine.cluster.wire import (
     Want,
     hello,
     packed,
-    received,
     unpacked,
 )
 from pellux.engine.devices import DevicePool
@@ -90,7 +90,7 @@ class ServerLine:
         raw.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
         self._socket: socket.socket = raw if context is None else context.wrap_socket(raw, server_hostname=door.host)
         self._socket.settimeout(SILENCE)
-        self._sending, self._alive = threading.Lock(), alive
+        self._using, self._alive = threading.Lock(), alive
         self._pieces: queue.SimpleQueue[Piece | None] = queue.SimpleQueue()
         self._messages: queue.SimpleQueue[Any] = queue.SimpleQueue()
         self.gone, self._hung_up = False, threading.Event()
@@ -122,7 +122,7 @@ class ServerLine:
 
     def _send(self, content: bytes) -> None:
         try:
-            with self._sending:
+            with self._using:
                 self._socket.sendall(content)
         except OSError as error:
             self.gone = True
@@ -156,19 +156,39 @@ class ServerLine:
     def _listen(self) -> None:
         try:
             while not self.gone:
-                (size,) = HEAD.unpack(received(self._socket, HEAD.size))
-                for message in unpacked(received(self._socket, size)):
+                (size,) = HEAD.unpack(self._received(HEAD.size))
+                for message in unpacked(self._received(size)):
                     if isinstance(message, Piece):
                         self._pieces.put(message)
                     elif not isinstance(message, Beat):
                         self._messages.put(message)
                         self.wake()
-        except (EOFError, OSError):
+        except (EOFError, OSError, ValueError):  # ValueError: closed by this side
             pass
         self.gone = True
         self._hung_up.set()
         self._pieces.put(None)
         self.wake()
+
+    def _received(self, count: int) -> bytes:
+        """So many bytes; OSError or EOFError after a silence, or when the server closed. An encrypted connection is no two threads' at
+        once: so its turn is waited for outside of it."""
+        parts, missing = list[bytes](), count
+        while missing:
+            if not self._pending() and not select.select([self._socket], [], [], SILENCE)[0]:
+                raise TimeoutError
+            with self._using:
+                part = self._socket.recv(min(missing, PIECE))
+            if not part:
+                raise EOFError
+            parts.append(part)
+            missing -= len(part)
+        return b"".join(parts)
+
+    def _pending(self) -> bool:
+        """Whether something was received and decrypted already."""
+        with self._using:
+            return isinstance(self._socket, ssl.SSLSocket) and self._socket.pending() > 0
 
     def _beat(self) -> None:
         with contextlib.suppress(Gone):
@@ -194,7 +214,7 @@ def run_seat(door: Door) -> str:
     multiprocessing.current_process()._config["daemon"] = False  # type: ignore[attr-defined]  # what it starts ends with it by itself
     context = worker.security.get_connection_args("worker")["ssl_context"] if worker.address.startswith("tls://") else None
     limit = worker.memory_manager.memory_limit
-    return sit(door, context, lambda: worker.status.name == "running" or worker.status.name == "paused", limit)
+    return sit(door, context, lambda: worker.status.name in ("running", "paused"), limit)
 
 
 def sit(door: Door, context: ssl.SSLContext | None, alive: Callable[[], bool], memory_bytes: int | None) -> str:

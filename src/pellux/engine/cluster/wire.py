@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import json
 import pickle
-import socket
 import struct
 from collections.abc import Sequence
 from typing import Any, NamedTuple
@@ -140,15 +139,3 @@ def packed(messages: Sequence[Any]) -> bytes:
 def unpacked(content: bytes) -> list[Any]:
     found: list[Any] = pickle.loads(content)
     return found
-
-
-def received(connection: socket.socket, count: int) -> bytes:
-    """So many bytes; EOFError when the other side closed before."""
-    parts, missing = list[bytes](), count
-    while missing:
-        part = connection.recv(min(missing, PIECE))
-        if not part:
-            raise EOFError
-        parts.append(part)
-        missing -= len(part)
-    return b"".join(parts)

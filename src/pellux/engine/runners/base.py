@@ -11,7 +11,9 @@ thread, the search's driver. What it must keep to, and `tests/engine/conformance
    an older attempt, or for a fit that has ended, changes nothing.
 5. `dismiss(worker)` ends it at once, with all it started. No report of it comes after that, not even a `WorkerLost`.
 6. `wait(seconds)` gives reports in the order in which they happened, and returns early for them and for `wake`.
-7. `close` ends all workers; `forget(trial)` drops what a trial's fits left behind, `forget(None)` everything.
+7. A runner that has lost what all of its workers need says so by one `Halted`; the search pauses with the reason. The workers are
+   lost as ever, and who is hired meanwhile becomes ready when it is there again.
+8. `close` ends all workers; `forget(trial)` drops what a trial's fits left behind, `forget(None)` everything.
 
 >>> from pellux.engine.messages import StartFit
 >>> def first_score(runner):                       # how a driver uses it, in short
@@ -27,9 +29,10 @@ from __future__ import annotations
 
 from typing import Protocol
 
-from pellux.engine.messages import CutFit, FitEnded, FitStarted, FitStepped, StartFit, WorkerLost, WorkerReady
+from pellux.engine.messages import CutFit, FitEnded, FitStarted, FitStepped, Halted, StartFit, WorkerLost, WorkerReady
 
-Report = WorkerReady | WorkerLost | FitStarted | FitStepped | FitEnded
+OfWorker = WorkerReady | WorkerLost | FitStarted | FitStepped | FitEnded
+Report = OfWorker | Halted
 
 
 class Runner(Protocol):

@@ -14,7 +14,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from pellux.core.reasons import because
+from pellux.core.reasons import Reason, because
 from pellux.engine.clock import Clock
 from pellux.engine.cluster.connection import Cluster
 from pellux.engine.cluster.door import Line
@@ -22,9 +22,9 @@ from pellux.engine.cluster.machines import Demand, Place
 from pellux.engine.cluster.manifest import listed
 from pellux.engine.cluster.travel import ServerSide, UnderWay
 from pellux.engine.cluster.wire import Beat, Drop, End, Left, Listed, Opening, Order, Said, Trouble, Want
-from pellux.engine.messages import CutFit, FitEnded, FitStarted, StartFit, WorkerLost, WorkerReady
+from pellux.engine.messages import CutFit, FitEnded, FitStarted, Halted, StartFit, WorkerLost, WorkerReady
 from pellux.engine.model import Outcome
-from pellux.engine.runners.base import Report
+from pellux.engine.runners.base import OfWorker, Report
 from pellux.engine.states import FitState
 from pellux.engine.worker import Assignment
 
@@ -51,10 +51,11 @@ class _Seat:
 
 @dataclass(frozen=True)
 class LaneState:
-    """Where a lane is: the label of its machine, or why it has none."""
+    """Where a lane is: the label of its machine and the devices it has there, or why it has none."""
 
     machine: str = ""
     waits: str = ""
+    devices: tuple[str, ...] = ()
 
 
 class ClusterRunner:
@@ -72,12 +73,10 @@ class ClusterRunner:
         self._travel = ServerSide(assignment.artifacts, files)
         self._change = threading.Condition()
         self._waiting: dict[int, int] = {}  # workers without a seat, and their lanes
-        self._early: dict[int, list[StartFit]] = {}  # fits of workers that lost their seat with the whole cluster
         self._seats: dict[int, _Seat] = {}
         self._reports: list[Report] = []
-        self._woken = self._closed = False
-        self._used = False
-        cluster.listen(self._look_again)
+        self._woken = self._closed = self._used = self._halted = False
+        cluster.listen(self.wake)
 
     # The contract of base.py
 
@@ -88,24 +87,16 @@ class ClusterRunner:
 
     def start(self, fit: StartFit) -> None:
         with self._change:
-            if fit.worker in self._waiting:
-                self._early.setdefault(fit.worker, []).append(fit)
-                if self.cluster.gone:
-                    self._give_back(fit)
-            elif fit.worker in self._seats:
-                self._order(self._seats[fit.worker], fit)
+            seat = self._seats.get(fit.worker)
+            if seat is not None and seat.line is not None:
+                seat.fits[fit.trial, fit.fold, fit.attempt] = fit
+                seat.line.send(Order(fit, self._travel.offers(fit)))
 
     def cut(self, fit: CutFit) -> None:
         with self._change:
             seat = self._seats.get(fit.worker)
             if seat is not None and seat.line is not None and (fit.trial, fit.fold, fit.attempt) in seat.fits:
                 seat.line.send(fit)
-            for early in self._early.get(fit.worker, []):
-                if (early.trial, early.fold, early.attempt) == (fit.trial, fit.fold, fit.attempt):  # nobody need begin it
-                    self._early[fit.worker] = [other for other in self._early[fit.worker] if other != early]
-                    whose, now = (fit.worker, fit.trial, fit.fold, fit.attempt), self._steady()
-                    self._report(FitStarted(*whose, now))
-                    self._report(FitEnded(*whose, Outcome.of_nothing(), now))
 
     def forget(self, trial: int | None) -> None:
         self._assignment.artifacts.forget(trial)
@@ -123,9 +114,8 @@ class ClusterRunner:
     def dismiss(self, worker: int) -> None:
         with self._change:
             self._waiting.pop(worker, None)
-            self._early.pop(worker, None)
             seat = self._seats.pop(worker, None)
-            self._reports = [report for report in self._reports if report.worker != worker]
+            self._reports = [r for r in self._reports if isinstance(r, Halted) or r.worker != worker]
         if seat is not None:
             self._end(seat)
         self._place()
@@ -145,12 +135,11 @@ class ClusterRunner:
             self._change.notify_all()
 
     def close(self) -> None:
-        self.cluster.unlisten(self._look_again)
+        self.cluster.unlisten(self.wake)
         with self._change:
             self._closed = True
             seats, self._seats = list(self._seats.values()), {}
             self._waiting.clear()
-            self._early.clear()
             self._change.notify_all()
         for seat in seats:
             self._end(seat)
@@ -160,7 +149,9 @@ class ClusterRunner:
     def lanes(self) -> dict[int, LaneState]:
         with self._change:
             found = {
-                seat.lane: LaneState(seat.machine) if seat.ready else LaneState("", f"opens on {seat.machine}")
+                seat.lane: LaneState(seat.machine, "", seat.place.devices)
+                if seat.ready
+                else LaneState("", f"opens on {seat.machine}")
                 for seat in self._seats.values()
             }
             why = self._why_none() if self._waiting else ""
@@ -198,56 +189,43 @@ class ClusterRunner:
             try:
                 seat.token = self.cluster.seat(place, _Guest(self, seat), lambda how, seat=seat: self._task_ended(seat, how))  # type: ignore[misc]
             except Exception as error:  # the scheduler went just now
-                self._elsewhere_for(seat, f"no seat could be put there: {error}")
+                self._lose(seat, f"no seat could be put there: {error}")
                 return
-
-    def _look_again(self) -> None:
-        """The cluster has changed: the driver's thread is to look."""
-        self.wake()
 
     def _look_after_seats(self) -> None:
         now = time.monotonic()
         with self._change:
             seats = list(self._seats.values())
+            if self.cluster.gone and not self._halted:
+                self._report(Halted(self._reason(), self._steady()))
+            self._halted = self.cluster.gone
         for seat in seats:
             if seat.lost is not None and now - seat.lost[0] >= SETTLE:
                 self._lose(seat, seat.lost[1])
             elif seat.line is None and seat.lost is None and now - seat.begun > COMES:
-                self._elsewhere_for(seat, "its places are taken by other work of the cluster, or it does not answer")
+                self._lose(seat, "its places are taken by other work of the cluster, or it does not answer")
         self._place()
 
+    def _reason(self) -> Reason:
+        return because("cluster gone", cluster=self.cluster.address)
+
     def _lose(self, seat: _Seat, how: str) -> None:
-        """A seat is gone for good. With the whole cluster, its fits wait; with its machine alone, they are lost."""
-        if seat.ready and not self.cluster.gone:
-            with self._change:
-                if self._seats.get(seat.worker) is not seat:
-                    return
-                del self._seats[seat.worker]
-                lost = f"the seat on {seat.machine} is gone: {how}"
-                self._report(WorkerLost(seat.worker, lost, self._steady(), blameless=True))
-            self.cluster.failed(seat.place, how)
-            self._end(seat)
-        else:
-            self._elsewhere_for(seat, how)
-
-    def _give_back(self, fit: StartFit) -> None:
-        """A fit that nobody does now, for want of the cluster: the search waits for that."""
-        waits = Outcome(FitState.LOST, reason=because("cluster gone", cluster=self.cluster.address))
-        self._early[fit.worker] = [early for early in self._early.get(fit.worker, []) if early != fit]
-        self._report(FitEnded(fit.worker, fit.trial, fit.fold, fit.attempt, waits, self._steady()))
-
-    def _elsewhere_for(self, seat: _Seat, why: str) -> None:
-        """A seat that was never ready, or that went with the whole cluster: its worker gets another."""
+        """A seat is gone for good. The worker of one that was ready is lost, with its fits: those that went with the whole cluster only
+        wait for it. That of one that never was gets another seat."""
         with self._change:
             if self._seats.get(seat.worker) is not seat:
                 return
             del self._seats[seat.worker]
-            self._waiting[seat.worker] = seat.lane
-            for fit in seat.fits.values():
-                self._give_back(fit)
-        self.cluster.failed(seat.place, why)
+            for fit in seat.fits.values() if self.cluster.gone else ():
+                waits = Outcome(FitState.LOST, reason=self._reason())
+                self._report(FitEnded(fit.worker, fit.trial, fit.fold, fit.attempt, waits, self._steady()))
+            if seat.ready:
+                lost = f"the seat on {seat.machine} is gone: {how}"
+                self._report(WorkerLost(seat.worker, lost, self._steady(), blameless=True))
+            else:
+                self._waiting[seat.worker] = seat.lane
+        self.cluster.failed(seat.place, how)
         self._end(seat)
-        self.wake()
 
     def _end(self, seat: _Seat) -> None:
         self.cluster.door.forget(seat.token)
@@ -261,7 +239,7 @@ class ClusterRunner:
         with self._change:
             if seat.line is None and seat.lost is None and self._seats.get(seat.worker) is seat:
                 seat.lost = time.monotonic() - SETTLE / 2, how
-                self._change.notify_all()
+                self.wake()
 
     # What seats say, in the door's thread
 
@@ -280,8 +258,6 @@ class ClusterRunner:
                     self._elsewhere, self._assignment.seal,
                 )
             )  # fmt: skip
-            for fit in self._early.pop(seat.worker, []):
-                self._order(seat, fit)
 
     async def _heard(self, seat: _Seat, line: Line, messages: Sequence[Any]) -> None:
         loop = asyncio.get_running_loop()
@@ -311,7 +287,7 @@ class ClusterRunner:
         ahead = time.monotonic() - sent
         seat.offset = ahead if seat.offset is None else min(seat.offset, ahead)
 
-    def _take(self, seat: _Seat, reports: Sequence[Report]) -> None:
+    def _take(self, seat: _Seat, reports: Sequence[OfWorker]) -> None:
         with self._change:
             if self._seats.get(seat.worker) is not seat:
                 return
@@ -319,7 +295,7 @@ class ClusterRunner:
                 self._take_one(seat, report)
             self._change.notify_all()
 
-    def _take_one(self, seat: _Seat, report: Report) -> None:
+    def _take_one(self, seat: _Seat, report: OfWorker) -> None:
         if isinstance(report, WorkerReady):
             seat.ready = True
             machine = self.cluster.machine(seat.place)
@@ -345,22 +321,14 @@ class ClusterRunner:
         with self._change:
             if seat.lost is None:
                 seat.lost = time.monotonic() - SETTLE, str(why)
-                self._change.notify_all()
-                self._woken = True
+                self.wake()
 
     def _went(self, seat: _Seat, why: str) -> None:
+        seat.under_way.close()
         with self._change:
             if self._seats.get(seat.worker) is seat and seat.lost is None:
                 seat.lost = time.monotonic(), why
-                self._change.notify_all()
-                self._woken = True
-
-    def _order(self, seat: _Seat, fit: StartFit) -> None:
-        if seat.line is None:
-            self._early.setdefault(seat.worker, []).append(fit)
-            return
-        seat.fits[fit.trial, fit.fold, fit.attempt] = fit
-        seat.line.send(Order(fit, self._travel.offers(fit)))
+                self.wake()
 
     def _report(self, report: Report) -> None:
         self._reports.append(report)

@@ -18,7 +18,7 @@ from pellux.core.objective import Points
 from pellux.engine.clock import Clock
 from pellux.engine.messages import CutFit, FitEnded, FitStarted, FitStepped, StartFit, WorkerLost, WorkerReady
 from pellux.engine.model import Outcome
-from pellux.engine.runners.base import Report
+from pellux.engine.runners.base import OfWorker, Report
 
 REMEMBERED = 10_000  # ended leases of which it is still known how they ended
 
@@ -69,7 +69,7 @@ class OutsideRunner:
         self._seats: dict[int, _Seat] = {}
         self._leases: dict[str, Lease] = {}
         self._over: dict[str, str] = {}  # ended leases, and how they ended
-        self._reports: list[Report] = []
+        self._reports: list[OfWorker] = []
         self._woken = self._closed = False
 
     # What the driver calls: the contract of base.py
@@ -120,7 +120,7 @@ class OutsideRunner:
                 self._expire()
             self._woken = False
             found, self._reports = self._reports, []
-            return found
+            return [*found]
 
     def wake(self) -> None:
         with self._change:
@@ -218,7 +218,7 @@ class OutsideRunner:
         if len(self._over) > REMEMBERED:
             del self._over[next(iter(self._over))]
 
-    def _report(self, report: Report) -> None:
+    def _report(self, report: OfWorker) -> None:
         self._reports.append(report)
         self._change.notify_all()
 

@@ -10,7 +10,7 @@ from pellux.core.objective import Points
 from pellux.core.space import Configuration
 from pellux.engine.messages import CutFit, FitEnded, FitStarted, StartFit, WorkerLost, WorkerReady
 from pellux.engine.model import Outcome
-from pellux.engine.runners.base import Report
+from pellux.engine.runners.base import OfWorker, Report
 from pellux.engine.states import FitState
 
 
@@ -47,7 +47,7 @@ class SimulatedRunner:
         self.now = self.busy = 0.0
         self._world, self._on_end = world, on_end
         self._workers: dict[int, _Busy] = {}
-        self._reports: list[tuple[float, int, Report]] = []
+        self._reports: list[tuple[float, int, OfWorker]] = []
         self._levels: dict[tuple[int, int], int] = {}
         self._count = 0
 
@@ -86,7 +86,7 @@ class SimulatedRunner:
         held.fits = {key: tuple(t - saved if t >= times[1] else t for t in when) for key, when in held.fits.items()}  # type: ignore[misc]
         heapq.heapify(self._reports)
 
-    def _moved(self, entry: tuple[float, int, Report], cut: CutFit, end: float, saved: float) -> tuple[float, int, Report]:
+    def _moved(self, entry: tuple[float, int, OfWorker], cut: CutFit, end: float, saved: float) -> tuple[float, int, OfWorker]:
         """A report as it is after a cut: of the cut fit's end, and of what its worker does afterwards."""
         when, count, report = entry
         if report.worker != cut.worker or when < end or isinstance(report, WorkerReady):
@@ -119,12 +119,12 @@ class SimulatedRunner:
     def close(self) -> None:
         self._workers.clear()
 
-    def _at(self, when: float, report: Report) -> None:
+    def _at(self, when: float, report: OfWorker) -> None:
         self._count += 1
         heapq.heappush(self._reports, (when, self._count, report))
 
 
-def _at_another_time(report: Report, at: float) -> Report:
+def _at_another_time(report: OfWorker, at: float) -> OfWorker:
     if isinstance(report, FitStarted):
         return FitStarted(report.worker, report.trial, report.fold, report.attempt, at)
     if isinstance(report, FitEnded):

@@ -41,6 +41,7 @@ class Runners:
 
     def of(self, search: Search, objective: Objective, plan: SettingsRequest, measures: tuple[str, ...]) -> Runner:
         """Unreachable or NotTrusted where its cluster cannot be had."""
+        self.forget(search.id)
         if objective.kind == OUTSIDE:
             grows = Resolved.from_json(search.stopping).resource == ITERATIONS
             found = self._outside[search.id] = OutsideRunner(steady=self._workspace.steady, grows=grows, about=objective)

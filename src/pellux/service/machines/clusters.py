@@ -83,7 +83,7 @@ class Clusters:
             cluster = self.connect(address)
         except Unreachable as error:
             raise InvalidPlan(error.message, at="plan.runner.cluster") from None
-        cluster.looked()
+        cluster.looked(enough=demand)
         why = cluster.unmet(demand)
         if why:
             raise InvalidPlan(f"The cluster at {address} cannot do these fits: {why}.", at="plan.runner.cluster")

@@ -338,11 +338,12 @@ class TrialDetail(TrialRow):
 
 
 class LaneView(View):
-    """A lane of a search on a cluster: its machine, or why it has none."""
+    """A lane of a search on a cluster: its machine and the devices it has there, or why it has none."""
 
     lane: int
     machine: str
     waits: str
+    devices: list[str]
 
 
 class WaitingView(View):

@@ -41,7 +41,7 @@ def waiting_view(engine: Engine, search_id: int) -> WaitingView:
     placed = sum(bool(at.machine) for at in lanes.values()) if lanes else search.workers  # the others wait for a place
     suggested = None if busy is None else useful_workers(busy, placed, search, folds, free)
     return WaitingView(
-        lanes=[LaneView(lane=lane, machine=at.machine, waits=at.waits) for lane, at in sorted(lanes.items())],
+        lanes=[LaneView(lane=lane, machine=at.machine, waits=at.waits, devices=list(at.devices)) for lane, at in sorted(lanes.items())],
         idle=IDLE[engine.idle(search_id)], busy=None if busy is None else round(busy, 2), suggested=suggested,
         advice="" if busy is None or suggested is None else _advice(busy, suggested, placed),
     )  # fmt: skip

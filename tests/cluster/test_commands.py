@@ -1,0 +1,89 @@
+"""`pellux cluster`, and a server on it: whichever of them is killed, the search comes to its end."""
+
+from __future__ import annotations
+
+import json
+import signal
+import subprocess
+import sys
+from collections import Counter
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import psutil
+import pytest
+
+from tests.cluster.standing import free_port, until
+from tests.making import mixed_columns, write_csv
+from tests.service.test_crash import fits_done, launch
+from tests.serving import Server
+
+pytestmark = pytest.mark.slow
+PELLUX = [sys.executable, "-m", "pellux"]
+
+
+@pytest.fixture
+def address(tmp_path: Path) -> Iterator[str]:
+    port = free_port()
+    command = [*PELLUX, "cluster", "--port", str(port), "--machines", "2", "--cores", "1"]
+    with (tmp_path / "cluster.log").open("wb") as log:
+        process = subprocess.Popen(command, stdout=log, stderr=log)
+    yield f"tcp://127.0.0.1:{port}"
+    process.send_signal(signal.SIGTERM)
+    assert process.wait(60) == 0
+    assert not [p for p in psutil.process_iter(["cmdline"]) if str(port) in " ".join(p.info["cmdline"] or [])], (
+        "all of it has ended"
+    )
+
+
+def machines(address: str) -> list[Any]:
+    found = subprocess.run([*PELLUX, "doctor", "--cluster", address, "--json"], capture_output=True, text=True, check=False)
+    return [] if found.returncode else json.loads(found.stdout)["cluster"]["machines"]
+
+
+def test_server_and_scheduler_are_killed_and_the_search_goes_on(address: str, tmp_path: Path) -> None:
+    until(lambda: [m["trouble"] for m in machines(address)] == ["", ""], what="both machines")
+    csv = write_csv(tmp_path / "mixed.csv", mixed_columns()).read_bytes()
+    folder = tmp_path / "workspace"
+    server = Server(folder, "--cluster", address)
+    body = {
+        "learner": "forest", "space": "trees: 40 .. 90 int\ndepth: 2 .. 12 int",
+        "plan": {"strategy": "random", "trials": 12, "workers": "all", "seed": 4, "runner": {"cluster": address}},
+    }  # fmt: skip
+    search = launch(server, csv, body)
+    server.until(f"/searches/{search}", lambda s: s["fits"]["run"] >= 6 and s["workers"] == 2)
+    server.kill()
+
+    server = Server(folder, "--cluster", address)  # it goes on by itself, on the same machines
+    before = server.get(f"/searches/{search}")["fits"]["run"]
+    server.until(f"/searches/{search}", lambda s: s["fits"]["run"] >= before + 4)
+    (scheduler,) = [
+        p
+        for p in psutil.process_iter(["cmdline"])
+        if "distributed.cli.dask_scheduler" in (p.info["cmdline"] or []) and address.rpartition(":")[2] in p.info["cmdline"]
+    ]
+    scheduler.kill()
+    server.until(f"/searches/{search}", lambda s: s["state"] == "paused" and "is not there" in s["reason"])
+    server.until(f"/searches/{search}", lambda s: s["state"] == "finished", 180)
+    assert server.get(f"/searches/{search}")["trials"]["scored"] == 13
+    assert set(fits_done(folder, search).values()) == {1}, "no fit was scored twice"
+    lanes = server.get(f"/searches/{search}/lanes")["fits"]
+    assert len(Counter(fit["machine"] for fit in lanes)) == 2
+    assert server.stop() == 0
+
+
+def test_nothing_to_start_and_nobody_there_are_said(tmp_path: Path) -> None:
+    nothing = subprocess.run(
+        [*PELLUX, "cluster", "--machines", "0", "--join", "tcp://head:1"], capture_output=True, text=True, check=False
+    )
+    assert (nothing.returncode, "There is nothing to start" in nothing.stderr) == (2, True)
+    nowhere = f"tcp://127.0.0.1:{free_port()}"
+    for command in (["doctor"], ["serve", "--workspace", str(tmp_path / "w"), "--port", "0"]):
+        said = subprocess.run([*PELLUX, *command, "--cluster", nowhere], capture_output=True, text=True, check=False, cwd=tmp_path)
+        assert said.returncode == 2
+        assert f"No scheduler can be worked with at {nowhere}: nothing answers there." in said.stderr
+    door = subprocess.run(
+        [*PELLUX, "serve", "--cluster-door", "nonsense"], capture_output=True, text=True, check=False, cwd=tmp_path
+    )
+    assert "'nonsense' is not HOST:PORT." in door.stderr
