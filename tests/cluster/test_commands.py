@@ -9,11 +9,11 @@ import sys
 from collections import Counter
 from collections.abc import Iterator
 from pathlib import Path
-from typing import Any
 
 import psutil
 import pytest
 
+from pellux.engine.cluster.connection import Unreachable, connected
 from tests.cluster.standing import free_port, until
 from tests.making import mixed_columns, write_csv
 from tests.service.test_crash import fits_done, launch
@@ -37,18 +37,24 @@ def address(tmp_path: Path) -> Iterator[str]:
     )
 
 
-def machines(address: str) -> list[Any]:
-    found = subprocess.run([*PELLUX, "doctor", "--cluster", address, "--json"], capture_output=True, text=True, check=False)
-    return [] if found.returncode else json.loads(found.stdout)["cluster"]["machines"]
+def usable(address: str) -> int:
+    try:
+        with connected(address) as cluster:
+            cluster.looked()
+            return sum(not machine.trouble for machine in cluster.known())
+    except Unreachable:
+        return 0
 
 
 def test_server_and_scheduler_are_killed_and_the_search_goes_on(address: str, tmp_path: Path) -> None:
-    until(lambda: [m["trouble"] for m in machines(address)] == ["", ""], what="both machines")
+    until(lambda: usable(address) == 2, what="both machines")
+    looked_at = subprocess.run([*PELLUX, "doctor", "--cluster", address, "--json"], capture_output=True, text=True, check=True)
+    assert [(m["cores"], m["trouble"]) for m in json.loads(looked_at.stdout)["cluster"]["machines"]] == [(1, "")] * 2
     csv = write_csv(tmp_path / "mixed.csv", mixed_columns()).read_bytes()
     folder = tmp_path / "workspace"
     server = Server(folder, "--cluster", address)
     body = {
-        "learner": "forest", "space": "trees: 40 .. 90 int\ndepth: 2 .. 12 int",
+        "learner": "forest", "space": "trees: 20 .. 50 int\ndepth: 2 .. 12 int",
         "plan": {"strategy": "random", "trials": 12, "workers": "all", "seed": 4, "runner": {"cluster": address}},
     }  # fmt: skip
     search = launch(server, csv, body)

@@ -299,7 +299,7 @@ def _client(address: str, seconds: float = CONNECT) -> Any:
 
     with contextlib.suppress(ValueError):
         cloudpickle.register_pickle_by_value(inspecting)
-    if "://" not in address:
+    if not address.startswith(("tcp://", "tls://")):
         raise Unreachable(f"'{address}' is no address of a scheduler: write tcp://HOST:8786, or tls://HOST:8786.", address)
     if address.startswith("tls://") and not Security().tls_client_cert:
         raise Unreachable(
@@ -307,6 +307,7 @@ def _client(address: str, seconds: float = CONNECT) -> Any:
             address,
         )
     try:
+        socket.create_connection(_host_and_port(address), seconds).close()  # the engine would try in vain for all of its time
         return Client(address, timeout=seconds, set_as_default=False, name="pellux", direct_to_workers=False)
     except (OSError, TimeoutError, ValueError, TypeError, RuntimeError) as error:
         raise Unreachable(f"No scheduler can be worked with at {address}: {_why(error)}.", address) from None
@@ -329,14 +330,22 @@ def _close(client: Any) -> None:
         client.close(timeout=1)
 
 
+def _host_and_port(address: str) -> tuple[str, int]:
+    """Of a scheduler's address, whose usual port may be left out."""
+    place = address.partition("://")[2]
+    host, _, port = place.rpartition(":")
+    found = (host, int(port)) if port.isdigit() else (place, 8786)
+    return found[0].strip("[]"), found[1]
+
+
 def _own_address(address: str) -> str:
     """The address of this machine on the way to a scheduler."""
-    host, _, port = address.rpartition("//")[2].rpartition(":")
+    host, port = _host_and_port(address)
     try:
-        with socket.socket(socket.AF_INET6 if host.startswith("[") else socket.AF_INET, socket.SOCK_DGRAM) as probe:
-            probe.connect((host.strip("[]") or "127.0.0.1", int(port or 8786)))
+        with socket.socket(socket.AF_INET6 if ":" in host else socket.AF_INET, socket.SOCK_DGRAM) as probe:
+            probe.connect((host, port))
             return str(probe.getsockname()[0])
-    except (OSError, ValueError):
+    except OSError:
         return "127.0.0.1"
 
 
