@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Iterator
 from pathlib import Path
+from types import SimpleNamespace
 from typing import Any
 
 import pytest
@@ -14,6 +15,8 @@ from pellux.engine.cluster import inspecting
 from pellux.engine.cluster.connection import Unreachable, connected
 from pellux.engine.cluster.machines import differences
 from pellux.service.engine.engine import Engine
+from pellux.service.machine import default_workers
+from pellux.service.machines.demands import workers_here
 from pellux.service.machines.views import clusters_view, connect
 from pellux.service.planning.requests import LimitsRequest
 from pellux.service.searches import searches, trials, waiting
@@ -266,8 +269,14 @@ def test_it_is_said_where_workers_are_and_what_they_wait_for(engine: Engine, sta
     ],
 )
 def test_how_many_workers_a_search_can_use(busy: float, workers: int, free: int, strategy: str, suggested: int | None) -> None:
-    from types import SimpleNamespace
-
     search: Any = SimpleNamespace(workers=workers, strategy=strategy, plan={"trials": 40})
     assert waiting.useful_workers(busy, workers, search, 5, free) == suggested
     assert waiting.useful_workers(4.0, 4, search, 5, free) is None, "the others wait for a place: that is said in their lanes"
+
+
+def test_what_follows_from_a_search_on_a_cluster_takes_no_more_than_this_machine_has() -> None:
+    def search(**plan: Any) -> Any:
+        return SimpleNamespace(workers=64, plan=plan)
+
+    assert workers_here(search()) == 64, "a person wanted so many here"
+    assert workers_here(search(runner={"cluster": "tcp://head:1"}, workers="all")) == default_workers()

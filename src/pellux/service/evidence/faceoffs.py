@@ -18,6 +18,7 @@ from pellux.service.engine.engine import Engine
 from pellux.service.evidence.faceoff_schemas import EntrantRequest, FaceOffRequest
 from pellux.service.evidence.replaying import REPLAYED
 from pellux.service.machine import versions
+from pellux.service.machines.demands import workers_here
 from pellux.service.planning.launching import Checked, check_holds, check_search
 from pellux.service.planning.requests import SearchRequest, SettingsRequest
 from pellux.service.searches.searches import set_state as set_search_state
@@ -175,7 +176,7 @@ def _make(workspace: Workspace, row: Analysis, request: FaceOffRequest, entrant:
             session,
             NewRun(
                 kind="face-off", problem_id=row.problem_id, learner=search.learner, space=search.space,
-                plan=plan.model_dump(by_alias=True), workers=check_holds(workspace, objective, asked.workers or search.workers, "entrants"),
+                plan=plan.model_dump(by_alias=True), workers=check_holds(workspace, objective, asked.workers or workers_here(search), "entrants"),
                 created_at=workspace.clock(), versions=versions(), strategy=found.strategy.key,
                 strategy_reason=found.strategy.reason, strategy_settings=asdict(found.strategy_settings), stopping=found.stopping.to_json(),
             ),
@@ -188,7 +189,7 @@ def _make(workspace: Workspace, row: Analysis, request: FaceOffRequest, entrant:
 def _plan(search: Search, request: FaceOffRequest, entrant: EntrantRequest, seed: int) -> SettingsRequest:
     kept = SettingsRequest.model_validate(search.plan)
     return SettingsRequest(
-        strategy=entrant.strategy, early_stopping=entrant.early_stopping, seed=seed, workers=entrant.workers or search.workers,
+        strategy=entrant.strategy, early_stopping=entrant.early_stopping, seed=seed, workers=entrant.workers or workers_here(search),
         trials=request.amount if request.budget == "trials" else MOST_TRIALS,
         minutes=request.amount / 60 if request.budget == "seconds" else None,
         fit_seconds=kept.fit_seconds, trial_seconds=kept.trial_seconds, memory_mb=kept.memory_mb,

@@ -25,7 +25,7 @@ def measure_path(engine: Engine, search_id: int) -> int:
         search = get_search(session, search_id)
     kept = SettingsRequest.model_validate(search.plan)
     plan = SettingsRequest(
-        strategy="random", trials=len(steps), starts=steps, workers=count_of(kept), seed=kept.seed, fit_seconds=kept.fit_seconds,
+        strategy="random", trials=len(steps), starts=steps, workers=None if kept.runner.cluster else count_of(kept), seed=kept.seed, fit_seconds=kept.fit_seconds,
         trial_seconds=kept.trial_seconds,
     )  # fmt: skip
     note = [f"measures={search.number}"]

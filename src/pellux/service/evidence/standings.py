@@ -16,6 +16,7 @@ from pellux.service.engine.engine import Engine
 from pellux.service.evidence.faceoff_schemas import FaceLineView, FaceOffRequest, FaceOffView, StandingView
 from pellux.service.evidence.faceoffs import asked_of, get, of_problem, turns
 from pellux.service.evidence.replaying import REPLAYED
+from pellux.service.machines.demands import workers_here
 from pellux.service.wording import sentence
 from pellux.service.workspace import Workspace
 from pellux.store import runs, trials
@@ -74,12 +75,14 @@ def _view(workspace: Workspace, row: Analysis) -> FaceOffView:
     found = outcome(played)
     planned = len(turns(len(request.entrants), request.repeats))
     with workspace.database.read() as session:
-        workers = runs.get_search(session, request.search).workers
+        search = runs.get_search(session, request.search)
         current = None if running is None else runs.get_search(session, running)
     # A run that paused itself says why; one that a person paused needs no words.
     waits = "" if current is None or current.state != runs.PAUSED or row.state != "running" else sentence(current.reason)
     standings = [
-        _standing(sign, entrant, standing, len(played[place]), workers)
+        _standing(
+            sign, entrant, standing, len(played[place]), search.workers if request.mode == "replayed" else workers_here(search)
+        )
         for place, (entrant, standing) in enumerate(zip(request.entrants, found.standings, strict=True))
     ]
     done = sum(len(repeats) for repeats in played)
