@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import zlib
 from collections import Counter
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -252,7 +253,7 @@ def test_parzen_begins_a_branch_with_trials_for_each_of_its_parameters() -> None
     begun = Counter(o.configuration["kind"] for o in play("parzen density", space, lambda c: -float(c["kind"] == "three"), 25))
     assert begun["bare"] == 1, "there is only one such configuration, and nothing is spent on looking for another"
     assert begun["one"] >= 6
-    assert begun["three"] >= 14, "a worse branch gets them too: what it is worth shows late"
+    assert begun["three"] >= 8, "a worse branch gets them too: what it is worth shows late"
 
 
 def test_parzen_knows_when_requirements_leave_little_of_a_branch() -> None:
@@ -305,16 +306,60 @@ def test_parzen_does_not_spend_a_search_on_beginnings() -> None:
     assert later["k3"] >= 12, "then the branch that gains gets most"
 
 
-@pytest.mark.parametrize(("rising", "least", "most"), [(True, 2, 4), (False, 5, 8)])
-def test_parzen_leaves_a_branch_that_stands_still(rising: bool, least: int, most: int) -> None:
-    space = parse("kind: simple | rich\na: 0 .. 1 if kind == simple\nb: 0 .. 1 if kind == rich\nc: 0 .. 1 if kind == rich")
+def test_parzen_looks_beside_a_hill_that_is_climbed() -> None:
+    space = parse("x: 0 .. 1\ny: 0 .. 1")
     rng = np.random.default_rng(0)
-    history = [Observation({"kind": "simple", "a": rng.random()}, (0.8 + 0.01 * n * rising,), 1.0, "scored") for n in range(14)] + [
-        Observation({"kind": "rich", "b": rng.random(), "c": rng.random()}, (0.02 * n,), 1.0, "scored") for n in range(10)
+    hill = [
+        Observation({"x": 0.2 + 0.02 * a, "y": 0.2 + 0.02 * b}, (1 - 1e-3 * (a + b),), 1.0, "scored")
+        for a, b in rng.random((30, 2))
     ]
-    history.append(Observation({"kind": "rich", "b": 0.5, "c": 0.5}, (None,), 1.0, "failed"))
-    found = [STRATEGIES["parzen density"].propose(space, history, [], 1, SeedStream(0, 26 + n)).configurations[0] for n in range(9)]
-    assert least <= sum(c["kind"] == "rich" for c in found) <= most
+    rest = [Observation({"x": x, "y": y}, (0.5 - abs(x - 0.8) - abs(y - 0.7),), 1.0, "scored") for x, y in rng.random((20, 2))]
+    risen = [replace(o, scores=(1.0 + 0.1 * n,)) for n, o in enumerate(hill)]
+
+    def on_hill(history: list[Observation], numbers: tuple[int, ...]) -> int:
+        answers = [STRATEGIES["parzen density"].propose(space, history, [], 1, SeedStream(0, n)) for n in numbers]
+        return sum(
+            max(abs(float(a.configurations[0]["x"]) - 0.2), abs(float(a.configurations[0]["y"]) - 0.2)) < 0.15 for a in answers
+        )
+
+    odd, even = (51, 53, 55, 57, 61), (52, 54, 56, 58, 60)
+    assert on_hill([*rest, *hill], even) == 0, "nothing was gained for thirty trials"
+    assert on_hill([*rest, *hill], odd) >= 4, "every second proposal goes on all the same"
+    assert on_hill([*rest, *risen], even) >= 4, "where every trial gains, none is sent away"
+
+
+def test_parzen_learns_a_setting_in_every_branch_that_has_it() -> None:
+    """Where a setting is best was seen beside three models; with the fourth it is not looked for anew."""
+    space = parse(
+        "prep: bins | none\nkept: 0 .. 1 if prep == bins\nmodel: a | b | c | d\n"
+        + "\n".join(f"s{m}: 0 .. 1 if model == {m}" for m in "abcd")
+    )
+    rng = np.random.default_rng(0)
+    history = []
+    for model in "abc":
+        for kept in rng.random(20):
+            config = {"prep": "bins", "kept": kept, "model": model, f"s{model}": 0.5}
+            history.append(Observation(config, (-abs(kept - 0.25) - 2.0 * "abc".index(model),), 1.0, "scored"))
+    history += [
+        Observation({"prep": "bins", "kept": k, "model": "d", "sd": s}, (1 - s,), 1.0, "scored")
+        for k, s in ((0.9, 0.5), (0.8, 0.6))
+    ]
+    history += [Observation({"prep": "none", "model": m, f"s{m}": s}, (-9.0,), 1.0, "scored") for m in "abcd" for s in rng.random(4)]
+    answers = [STRATEGIES["parzen density"].propose(space, history, [], 1, SeedStream(s, 41)).configurations[0] for s in range(40)]
+    kept = [float(c["kept"]) for c in answers if c["model"] == "d" and "kept" in c]
+    assert len(kept) >= 10
+    assert np.mean([abs(k - 0.25) < 0.15 for k in kept]) >= 0.6
+
+
+def test_parzen_judges_options_one_by_one_where_branches_are_many() -> None:
+    switches = [f"w{i}: on | off" for i in range(6)] + [f"v{i}: 0 .. 1 if w{i} == on" for i in range(6)]
+    space = parse("\n".join(switches))
+    assert not known_branches(space)
+    good = {"w0": "on", "w1": "off", "w2": "on", "w3": "off", "w4": "off", "w5": "on"}
+    history = play("parzen density", space, lambda c: sum(float(c[name] == option) for name, option in good.items()), 60)
+    late = [sum(o.configuration[name] == option for name, option in good.items()) for o in history[40:]]
+    early = [sum(o.configuration[name] == option for name, option in good.items()) for o in history[:10]]
+    assert np.mean(late) >= np.mean(early) + 1.2
 
 
 def test_a_grid_is_walked_in_strides() -> None:

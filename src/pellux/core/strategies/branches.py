@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 
@@ -15,14 +15,15 @@ from pellux.core.space import Choice, Configuration, Counting, Fixed, Parameter,
 from pellux.core.space.expressions import names
 
 Array = NDArray[np.float64]
-MOST_BRANCHES = 12  # past it not every branch is tried
-LEAST_TRIES = 5  # of a branch, before its density means anything,
-TRIES_EACH = 4  # and so many for each of its parameters, beside two,
-MOST_BEGINNING = 42  # up to an even share of so many
-OTHERS_EVERY = 3  # which proposals go to another branch than the best one's; all but those once that one stands still
-PATIENCE = 4  # trials of a branch without a gain after which it stands still
-GAIN = 0.03  # of the distance from the median to the best: less is none
+# What is active in a branch, by name; of choices that switch others the option, of the rest None.
+Key = tuple[tuple[str, Value | None], ...]
+MOST_BRANCHES = 12  # past it not every branch is tried: options are judged one by one
+LEAST_TRIES = 3  # of a branch, before it is judged by what they brought, and one more for each setting that no other branch has
+BOLD = 1.5  # how much may be hoped of a branch for each of its settings, in spreads of the scores over the root of its trials
+LEAST_TRIED_EVERY = 8  # which proposals go to the branch that was tried least, whatever is hoped of it
+GOOD_SHARE = 0.15
 DRAWS = 300  # that look for a branch
+OPTIONS_DRAWN = 24  # of too many branches, among which the options that did best are sought
 MOST_COUNTED = 5_000  # combinations of a branch that are walked: each of twelve takes some 30 ms
 
 
@@ -38,24 +39,40 @@ class Branch:
         Configurations; without regard to requirements where they would be too many to count. Infinite where they cannot run out.
     """
 
-    begins: int = 0
+    begins: int = LEAST_TRIES
     holds: float = math.inf
 
 
-def branch_of(space: Space, configuration: Configuration) -> str:
+def branch_of(space: Space, configuration: Configuration) -> Key:
     """What tells a configuration's branch: which parameters are active, and the choices that switch them."""
     if not space.conditional:
-        return ""
-    options = [
-        f"{n}={configuration[n]}" for n in sorted(_switches(space)) if isinstance(space.by_name[n], Choice) and n in configuration
-    ]
-    return ";".join([*options, *configuration])
+        return ()
+    switches = settled(space)
+    return tuple((name, value if name in switches else None) for name, value in configuration.items())
 
 
-def _switches(space: Space) -> set[str]:
-    return {n for p in space.parameters if p.condition is not None for n in names(p.condition)}
+@lru_cache(maxsize=32)
+def settled(space: Space) -> frozenset[str]:
+    """The choices that switch parameters on: each branch has settled them."""
+    switches = {n for p in space.parameters if p.condition is not None for n in names(p.condition)}
+    return frozenset(n for n in switches if isinstance(space.by_name[n], Choice))
 
 
+@lru_cache(maxsize=4096)
+def groups(space: Space, branch: Key) -> tuple[tuple[int, ...], ...]:
+    """Places of the settings that vary in a branch, those that are active together beside each other.
+
+    Settings under one condition are searched together in every branch that has them.
+    """
+    active = {name for name, _ in branch}
+    found: dict[str, list[int]] = {}
+    for place, p in enumerate(space.searched):
+        if not space.conditional or (p.name in active and p.name not in settled(space)):
+            found.setdefault(str(p.condition), []).append(place)
+    return tuple(tuple(places) for places in found.values())
+
+
+@lru_cache(maxsize=32)
 def _fair(space: Space) -> Space:
     """The space with even weights, so that an unlikely option hides no branch."""
     even = [replace(p, weights=(1.0,) * len(p.weights)) if isinstance(p, Choice) else p for p in space.parameters]
@@ -63,81 +80,91 @@ def _fair(space: Space) -> Space:
 
 
 @lru_cache(maxsize=32)
-def known_branches(space: Space) -> Mapping[str, Branch]:
+def known_branches(space: Space) -> Mapping[Key, Branch]:
     """The branches of a space; none where they are too many to try each."""
     if not space.conditional:
-        return {"": Branch()}
+        return {(): Branch()}
     fair, rng = _fair(space), np.random.default_rng(0)
     found = {branch_of(space, c): c for c in (draw(fair, rng) for _ in range(DRAWS))}
     if len(found) > MOST_BRANCHES:
         return {}
-    return {branch: _sized(space, c, max(LEAST_TRIES, MOST_BEGINNING // len(found))) for branch, c in found.items()}
+    having = Counter(place for branch in found for places in groups(space, branch) for place in places)
+    return {branch: _sized(space, c, having) for branch, c in found.items()}
 
 
-def _sized(space: Space, configuration: Configuration, most: int) -> Branch:
+def _sized(space: Space, configuration: Configuration, having: Mapping[int, int]) -> Branch:
     """The branch of a configuration: choices that switch are settled in it, all else varies."""
-    settled = {n for n in _switches(space) if isinstance(space.by_name[n], Choice)}
-    inside = [p for p in space.searched if p.name in configuration and p.name not in settled]
-    begins = int(np.clip(2 + TRIES_EACH * len(inside), LEAST_TRIES, most))
-    holds = math.prod(math.inf if p.count is None else p.count for p in inside)
-    counted = Counting.of(_inside(space, configuration, settled)).total if holds <= MOST_COUNTED else None
-    return Branch(begins, holds if counted is None else counted)
+    places = [place for group in groups(space, branch_of(space, configuration)) for place in group]
+    holds = math.prod(math.inf if count is None else count for count in (space.searched[place].count for place in places))
+    counted = Counting.of(_inside(space, configuration)).total if holds <= MOST_COUNTED else None
+    return Branch(LEAST_TRIES + sum(having[place] == 1 for place in places), holds if counted is None else counted)
 
 
-def _inside(space: Space, configuration: Configuration, settled: set[str]) -> Space:
+def _inside(space: Space, configuration: Configuration) -> Space:
     """A branch as a space of its own: what activates its parameters is required there."""
     active = [space.by_name[name] for name in configuration]
     kept: tuple[Parameter, ...] = tuple(
-        Fixed(name=p.name, value=configuration[p.name]) if p.name in settled else replace(p, condition=None) for p in active
+        Fixed(name=p.name, value=configuration[p.name]) if p.name in settled(space) else replace(p, condition=None) for p in active
     )
     asked = [*(p.condition for p in active if p.condition is not None), *space.requirements]
     return Space(kept, tuple(e for e in asked if set(names(e)) <= set(configuration)))
 
 
-def chosen(known: Mapping[str, Branch], branches: list[str], means: Array, pending: list[str], number: int) -> str:
-    """A branch that has not begun with as many trials as it needs; else the best trial's, and every third time another one.
+def chosen(space: Space, branches: Sequence[Key], means: Array, pending: Sequence[Key], number: int) -> Key:
+    """A branch that has not begun with as many trials as it needs; else the one of which most may be hoped.
 
-    A branch with many parameters needs many trials to show its worth: by results alone it would never get them. Once the
-    leading branch stands still, two of three proposals go to the others, to those first that still gain. One that is
-    tried out gets none.
+    That is its best score, and for each of its settings a share of the spread of all scores that shrinks with the root of
+    its trials (after the bound of Auer, Cesa-Bianchi & Fischer 2002): a branch with many settings needs many trials to
+    show its worth. Now and then the least tried has its turn. One that is tried out gets none.
 
     Parameters
     ----------
-    known : mapping
-        The branches of the space, as far as they are known.
-    branches, means : list and array, shape (n,)
+    branches, means : sequence and array, shape (n,)
         Branch and mean score of each trial; minus infinity where it failed.
-    pending : list of str
+    pending : sequence of Key
         Branches of trials under way.
     number : int
         Of the trial that is proposed, for turns.
     """
-    begun = Counter([*branches, *pending])
+    known, begun = known_branches(space), Counter([*branches, *pending])
     listed = {b: known.get(b, Branch()) for b in (known or dict.fromkeys(branches))}
     every = {b: branch for b, branch in listed.items() if begun[b] < branch.holds} or listed
+    if len(every) == 1:
+        return next(iter(every))
     # Requirements may leave next to nothing of a branch without end, 0.1 < x < 0.1001: that is not waited for.
     beginning = number <= 2 * sum(branch.begins for branch in listed.values())
     lacking = [b for b, branch in every.items() if beginning and begun[b] < branch.begins]
-    if lacking:
-        return min(lacking, key=lambda b: begun[b] / every[b].begins)
-    scores = {b: means[[at == b for at in branches]] for b in every}
-    leading = max(every, key=lambda b: scores[b].max(initial=-np.inf))
-    others = [b for b in every if b != leading]
-    least_gain = GAIN * float(means.max() - np.median(means[np.isfinite(means)]))
-    still = {b for b in every if _stands_still(scores[b], least_gain)}
-    others_turn = number % OTHERS_EVERY == OTHERS_EVERY - 1
-    if others and others_turn != (leading in still):  # turns are swapped once the leading branch stands still
-        others = [b for b in others if b not in still] or others
-        return others[number // OTHERS_EVERY % len(others)]
-    return leading
+    least_tried = min(lacking or every, key=lambda b: begun[b] / every[b].begins)
+    told = np.isfinite(means)
+    if lacking or not told.any() or number % LEAST_TRIED_EVERY == LEAST_TRIED_EVERY - 1:
+        return least_tried
+    spread = float(means[told].max() - np.median(means[told]))
+    best = dict.fromkeys(every, -np.inf)
+    for branch, mean in zip(branches, means, strict=True):
+        best[branch] = max(best.get(branch, -np.inf), float(mean))
+
+    def hoped(branch: Key) -> float:
+        size = max(1, sum(map(len, groups(space, branch))))
+        return best[branch] + BOLD * spread * size / math.sqrt(max(1, begun[branch]))
+
+    return max(every, key=hoped)
 
 
-def _stands_still(scores: Array, least_gain: float) -> bool:
-    """Whether the last few of some scores, in the order of their trials, brought next to no gain."""
-    return len(scores) > PATIENCE and not scores[-PATIENCE:].max() > scores[:-PATIENCE].max() + least_gain
+def by_options(space: Space, configurations: Sequence[Configuration], means: Array, rng: np.random.Generator) -> Key:
+    """A branch out of too many to try each: of some random ones that whose options are most often among the best trials'."""
+    good = np.argsort(-means, kind="stable")[: max(2, math.ceil(GOOD_SHARE * len(means)))]
+    every = Counter((n, str(c[n])) for c in configurations for n in settled(space) if n in c)
+    best = Counter((n, str(configurations[i][n])) for i in good for n in settled(space) if n in configurations[i])
+
+    def promise(configuration: Configuration) -> float:
+        asked = [(n, str(configuration[n])) for n in sorted(settled(space)) if n in configuration]
+        return sum(math.log((best[one] + GOOD_SHARE) / (every[one] + 1)) for one in asked)
+
+    fair = _fair(space)
+    return branch_of(space, max((draw(fair, rng) for _ in range(OPTIONS_DRAWN)), key=promise))
 
 
-def drawn(space: Space, branch: str, rng: np.random.Generator) -> dict[str, Value] | None:
+def drawn(space: Space, branch: Key, rng: np.random.Generator) -> dict[str, Value] | None:
     """A random configuration of a branch; None when none is met."""
     fair = _fair(space)
     for _ in range(DRAWS):

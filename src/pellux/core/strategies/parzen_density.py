@@ -1,33 +1,39 @@
 """Parzen density: a multivariate tree-structured Parzen estimator (Bergstra 2011; Watanabe 2023).
 
 Two densities, of the good trials and of the others; the next configuration is the candidate for which the first exceeds
-the second most. Branches of a conditional space are told apart first and densities are built inside one branch: a
-single density over all starves the small ones.
+the second most. In a conditional space a branch is chosen first (`branches.py`). Settings that are active together are a
+group with a density of its own, of all branches' trials that have them: what a setting is worth is learnt in every branch,
+and what is good is told inside each, since a poor branch has good trials of its own.
 """
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import partial
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
-from pellux.core.space import Choice, Configuration, Space, Value
+from pellux.core.space import Configuration, Space, Value
 from pellux.core.strategies import even_spread
-from pellux.core.strategies.branches import branch_of, chosen, drawn, known_branches
+from pellux.core.strategies.branches import Key, branch_of, by_options, chosen, drawn, groups, known_branches
 from pellux.core.strategies.contract import Answer, History, SeedStream
+from pellux.core.strategies.densities import Density, rank_weights
 from pellux.core.strategies.fresh import one_by_one
+from pellux.core.strategies.placed import placed
+from pellux.core.strategies.standstill import elsewhere
 
 Array = NDArray[np.float64]
 CANDIDATES = 64
 FIRST_TRIALS = 10
 GOOD_SHARE = 0.15
 MOST_GOOD, MOST_OTHERS = 30, 160
+FEWEST = 4  # trials of the branch itself of which some are called good,
+FEWEST_THERE = 3  # of another one
+OWN_COUNTS = 8  # so many trials of a branch weigh as much as those of the others
 NARROWEST = 0.02  # bandwidth, once good trials are many
+PRIOR_EVERY = 20  # which proposals are drawn from the prior, whatever was seen
 WIDE = 1.0  # bandwidth times one more than the number of good trials, while they are few
 
 
@@ -38,115 +44,116 @@ def propose(space: Space, history: History, pending: Sequence[Configuration], co
 
 def _single(space: Space, history: History, pending: Sequence[Configuration], seeds: SeedStream) -> dict[str, Value] | None:
     known = [o for o in history if o.mean is not None or o.bad]
-    if len(history) + len(pending) < FIRST_TRIALS or sum(o.mean is not None for o in known) < 4:
+    told = sum(o.mean is not None for o in known) >= FEWEST
+    if (len(history) + len(pending) < FIRST_TRIALS or not told) and not (space.conditional and known_branches(space)):
         return even_spread.point(space, seeds)
     rng = seeds.own()
-    means = np.array([-np.inf if o.mean is None else o.mean for o in known])
-    branches = [branch_of(space, o.configuration) for o in known]
-    branch = chosen(known_branches(space), branches, means, [branch_of(space, c) for c in pending], seeds.number)
-    inside = np.array([i for i, b in enumerate(branches) if b == branch], dtype=np.intp)
-    if np.isfinite(means[inside]).sum() < 4:
+    trials = Trials(*placed(space, known), np.array([-np.inf if o.mean is None else o.mean for o in known]))
+    waiting = [branch_of(space, c) for c in pending]
+    if known_branches(space):
+        branch = chosen(space, trials.branches, trials.means, waiting, seeds.number)
+    else:
+        branch = by_options(space, [o.configuration for o in known], trials.means, rng)
+    if not groups(space, branch) or seeds.number % PRIOR_EVERY == PRIOR_EVERY - 1:
         return drawn(space, branch, rng)
-    order = np.argsort(-means[inside], kind="stable")
-    good = int(np.clip(np.ceil(GOOD_SHARE * len(inside)), 2, MOST_GOOD))
-    others = order[good:]
-    if len(others) > MOST_OTHERS:
-        others = np.sort(others)[np.linspace(0, len(others) - 1, MOST_OTHERS).astype(int)]
-    rest = _points(space, [known[inside[i]].configuration for i in others])
-    here = [space.encode(c) for c in pending if branch_of(space, c) == branch]
-    if here:  # what is under way counts as neither good nor new
-        rest = np.concatenate([rest, np.array(here)])
-    best = _points(space, [known[inside[i]].configuration for i in order[:good]])
-    return _best_candidate(space, branch, best, rest, rng)
+    seen = _seen(space, branch, _left(space, branch, trials, seeds.number))
+    if not len(seen.good):
+        return drawn(space, branch, rng)
+    under_way = [space.encode(c) for c, b in zip(pending, waiting, strict=True) if b == branch]
+    return _best_candidate(space, branch, seen.beside(np.array(under_way).reshape(-1, space.dimension)), rng)
 
 
-def _points(space: Space, configurations: Sequence[Configuration]) -> Array:
-    return np.array([space.encode(c) for c in configurations]).reshape(-1, space.dimension)
+@dataclass(frozen=True)
+class Trials:
+    """All trials: points of the unit cube, branches, mean scores (minus infinity where one failed); shapes (n, dimension) and (n,)."""
+
+    points: Array
+    branches: Sequence[Key]
+    means: Array
 
 
-def _best_candidate(space: Space, branch: str, good: Array, rest: Array, rng: np.random.Generator) -> dict[str, Value] | None:
-    active = ~np.isnan(good[0])
-    # The same share of the prior in both: where nothing was tried neither density is larger.
-    share = 1.0 / (len(good) + len(rest) + 1)
-    # Two good trials close together do not mean that the rest of the space is worthless.
-    narrowest = max(WIDE / (1 + len(good)), NARROWEST)
-    promising = Density.of(space, good, active, rank_weights(len(good)), share, narrowest)
-    plain = Density.of(space, rest, active, np.ones(len(rest)), share, narrowest)
-    asked = promising.draw(CANDIDATES, rng)
-    full = np.full((len(asked), space.dimension), 0.5)
-    full[:, active] = asked
-    # An inactive switch keeps the branch: coordinates outside it do not reach the configuration.
-    full[:, ~active] = rng.random((len(asked), int((~active).sum())))
-    snapped = space.snap(full)
-    order = np.argsort(plain.log(snapped[:, active]) - promising.log(snapped[:, active]), kind="stable")
-    for i in order:
+def _left(space: Space, branch: Key, trials: Trials, number: int) -> Trials:
+    """The trials to go by; see `standstill.py`."""
+    own = np.array([b == branch for b in trials.branches], dtype=bool)
+    told = np.isfinite(trials.means)
+    if not told[own].any():
+        return trials
+    places = [place for group in groups(space, branch) for place in group]
+    spread = float(trials.means[told].max() - np.median(trials.means[told]))
+    left = ~own
+    left[own] = elsewhere(space, places, trials.points[own], trials.means[own], spread, number)
+    return Trials(trials.points[left], [b for b, kept in zip(trials.branches, left, strict=True) if kept], trials.means[left])
+
+
+@dataclass(frozen=True)
+class Seen:
+    """The trials that tell of a branch, as points of the unit cube with their weights: good ones, and the others."""
+
+    good: Array
+    good_weights: Array
+    others: Array
+    other_weights: Array
+
+    def beside(self, points: Array) -> Seen:
+        """With what is under way, which counts as neither good nor new."""
+        weights = np.append(self.other_weights, np.ones(len(points)))
+        return Seen(self.good, self.good_weights, np.concatenate([self.others, points]), weights)
+
+
+def _seen(space: Space, branch: Key, trials: Trials) -> Seen:
+    """Each branch's trials parted into good ones and others; those of other branches count less the more there are of this one."""
+    here = {place for group in groups(space, branch) for place in group}
+    by_branch: dict[Key, list[int]] = {}
+    for i, b in enumerate(trials.branches):
+        by_branch.setdefault(b, []).append(i)
+    away = OWN_COUNTS / (OWN_COUNTS + len(by_branch.get(branch, ())))
+    good, others, weights, other_weights = list[int](), list[int](), [np.empty(0)], [np.empty(0)]
+    for b, inside in by_branch.items():
+        own, fewest = b == branch, FEWEST if b == branch else FEWEST_THERE
+        if not own and (len(inside) < fewest or not here & {place for group in groups(space, b) for place in group}):
+            continue
+        means = trials.means[inside]
+        order = np.array(inside)[np.argsort(-means, kind="stable")]
+        # Failures tell where not to go; a branch of failures alone has no good trials.
+        enough = np.isfinite(means).sum() >= fewest
+        count = int(np.clip(np.ceil(GOOD_SHARE * len(inside)), 2 if own else 1, MOST_GOOD)) if enough else 0
+        rest = order[count:]
+        if len(rest) > MOST_OTHERS:
+            rest = np.sort(rest)[np.linspace(0, len(rest) - 1, MOST_OTHERS).astype(int)]
+        good += order[:count].tolist()
+        others += rest.tolist()
+        weights.append((1.0 if own else away) * rank_weights(count))
+        other_weights.append(np.full(len(rest), 1.0 if own else away))
+    return Seen(trials.points[good], np.concatenate(weights), trials.points[others], np.concatenate(other_weights))
+
+
+def _best_candidate(space: Space, branch: Key, seen: Seen, rng: np.random.Generator) -> dict[str, Value] | None:
+    # Places outside the branch do not reach the configuration; its switches do.
+    asked = rng.random((CANDIDATES, space.dimension))
+    places = {p.name: place for place, p in enumerate(space.searched)}
+    for name, option in branch:
+        if option is not None and name in places:
+            asked[:, places[name]] = space.by_name[name].encode(option)
+    pairs = [(group, *_densities(space, group, seen)) for group in groups(space, branch)]
+    for group, promising, _ in pairs:
+        asked[:, list(group)] = promising.draw(CANDIDATES, rng)
+    snapped = space.snap(asked)
+    against = sum(plain.log(snapped[:, list(group)]) - promising.log(snapped[:, list(group)]) for group, promising, plain in pairs)
+    for i in np.argsort(against, kind="stable"):
         found = space.decode(snapped[i])
         if space.fulfils(found) and branch_of(space, found) == branch:
             return found
     return None
 
 
-# Densities
-
-
-def rank_weights(n: int) -> Array:
-    """The best counts most: log weights as evolution strategies use them (Hansen 2016)."""
-    found: Array = np.log(n + 1.5) - np.log(np.arange(1, n + 1))
-    return found
-
-
-@dataclass(frozen=True)
-class Density:
-    """A mixture of one product kernel an observation and the even prior; columns are the active coordinates."""
-
-    centres: Array
-    widths: Array  # (columns,)
-    weights: Array  # (n + 1,), the prior's last
-    options: tuple[Choice | None, ...]
-
-    @staticmethod
-    def of(space: Space, points: Array, active: NDArray[np.bool_], weights: Array, share: float, narrowest: float) -> Density:
-        centres = np.nan_to_num(points[:, active], nan=0.5)
-        n, d = centres.shape
-        spread = np.sqrt(np.average((centres - np.average(centres, axis=0, weights=weights)) ** 2, axis=0, weights=weights))
-        widths = np.clip(1.06 * spread * n ** (-1.0 / (d + 4)), narrowest, 0.5)
-        total = np.concatenate([weights / weights.sum() * (1 - share), [share]])
-        kinds = [p for p, a in zip(space.searched, active, strict=True) if a]
-        return Density(centres, widths, total, tuple(p if isinstance(p, Choice) else None for p in kinds))
-
-    @property
-    def _slip(self) -> float:
-        """SeedStream that a choice differs from its centre's (Aitchison & Aitken 1976)."""
-        return 1.0 / (math.sqrt(len(self.centres)) + 2)
-
-    def draw(self, count: int, rng: np.random.Generator) -> Array:
-        which = rng.choice(len(self.weights), size=count, p=self.weights / self.weights.sum())
-        found = rng.random((count, len(self.widths)))
-        kernel = which < len(self.centres)
-        centres = self.centres[which[kernel]]
-        low, high = scipy.special.ndtr(-centres / self.widths), scipy.special.ndtr((1 - centres) / self.widths)
-        moved = centres + self.widths * scipy.special.ndtri(low + found[kernel] * (high - low))
-        for column, choice in enumerate(self.options):
-            if choice is not None:
-                keep = rng.random(len(centres)) >= self._slip
-                moved[:, column] = np.where(keep, centres[:, column], found[kernel, column])
-        found[kernel] = np.clip(moved, 0.0, 1.0)
-        return found
-
-    def log(self, points: Array) -> Array:
-        """Log density at points, shape (m,)."""
-        logs = np.zeros((len(points), len(self.weights)))
-        for column, choice in enumerate(self.options):
-            centre, at = self.centres[:, column], points[:, column]
-            if choice is None:
-                width = self.widths[column]
-                inside = scipy.special.ndtr((1 - centre) / width) - scipy.special.ndtr(-centre / width)
-                z = (at[:, None] - centre[None, :]) / width
-                logs[:, :-1] += -0.5 * z * z - np.log(width * np.sqrt(2 * np.pi) * inside)
-            else:
-                equal = choice.index(at)[:, None] == choice.index(centre)[None, :]
-                share = 1.0 / choice.count
-                # Relative to the even prior, whose density is 1 in every column.
-                logs[:, :-1] += np.log(np.where(equal, (1 - self._slip) / share + self._slip, self._slip))
-        found: Array = scipy.special.logsumexp(logs, axis=1, b=self.weights)
-        return found
+def _densities(space: Space, group: tuple[int, ...], seen: Seen) -> tuple[Density, Density]:
+    """Of the good trials and of the others, in the settings of a group."""
+    good, others = (~np.isnan(points[:, group[0]]) for points in (seen.good, seen.others))
+    # The same share of the prior in both: where nothing was tried neither density is larger.
+    share = 1.0 / (good.sum() + others.sum() + 1)
+    # Two good trials close together do not mean that the rest of the space is worthless.
+    narrowest = max(WIDE / (1 + good.sum()), NARROWEST)
+    return (
+        Density.of(space, seen.good[good], group, seen.good_weights[good], share, narrowest),
+        Density.of(space, seen.others[others], group, seen.other_weights[others], share, narrowest),
+    )
