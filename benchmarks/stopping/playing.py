@@ -12,7 +12,7 @@ from benchmarks.stopping.tables import Table, telling
 from pellux.core.stopping import FOLDS, Ladder, bold, fold_by_fold, geometric, rule, settings_of, usual_least
 from pellux.core.strategies import Partial, SeedStream, even_spread
 from pellux.core.strategies.gains import log_expected_improvement
-from pellux.core.strategies.gaussian_process import believe, first_trials
+from pellux.core.strategies.gaussian_process import FIRST_TRIALS, believe
 from pellux.core.strategies.partial import history
 from pellux.core.surrogates.coding import Coding
 from pellux.engine.coordinator import Coordinator
@@ -71,7 +71,7 @@ class Player:
         ladder = coordinator.pruning.ladder
         seen = history(self.space, known, coordinator.limits.folds, ladder.resource, ladder.top)
         scored = [o for o in seen if o.mean is not None]
-        if len(trials) < first_trials(self.space) or len(scored) < 2:
+        if len(trials) < FIRST_TRIALS or len(scored) < 2:
             return None
         model = believe(self.space, scored, [self._of(t) for t in coordinator.live if not t.results])
         free = np.array([i for i in range(len(self.order)) if i not in self.taken])

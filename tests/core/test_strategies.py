@@ -344,7 +344,9 @@ def test_parzen_learns_a_setting_in_every_branch_that_has_it() -> None:
         Observation({"prep": "bins", "kept": k, "model": "d", "sd": s}, (1 - s,), 1.0, "scored")
         for k, s in ((0.9, 0.5), (0.8, 0.6))
     ]
-    history += [Observation({"prep": "none", "model": m, f"s{m}": s}, (-9.0,), 1.0, "scored") for m in "abcd" for s in rng.random(4)]
+    history += [
+        Observation({"prep": "none", "model": m, f"s{m}": s}, (-9.0,), 1.0, "scored") for m in "abcd" for s in rng.random(4)
+    ]
     answers = [STRATEGIES["parzen density"].propose(space, history, [], 1, SeedStream(s, 41)).configurations[0] for s in range(40)]
     kept = [float(c["kept"]) for c in answers if c["model"] == "d" and "kept" in c]
     assert len(kept) >= 10
@@ -378,10 +380,11 @@ def test_a_grid_is_walked_in_strides() -> None:
     ("text", "trials", "minutes", "key", "words"),
     [
         ("a: 1 .. 4 int\nb: x | y", 8, None, "grid", "all are tried"),
-        ("a: 0 .. 1\nb: 0 .. 1", 4, None, "even spread", "too little"),
+        ("a: 0 .. 1\nb: 0 .. 1", 3, None, "even spread", "too little"),
         ("a: 0 .. 1\nb: 0 .. 1", 60, None, "gaussian process", "fewest trials"),
         ("a: 0 .. 1\nb: 1 .. 500 int log, costly", 60, 2.0, "gain per second", "b is costly"),
-        ("a: 0 .. 1\nb: 0 .. 1", 5000, None, "parzen density", "5,000 trials"),
+        ("a: 0 .. 1\nb: 0 .. 1", 5000, None, "gaussian process", "5,000 trials"),
+        ("a: 0 .. 1\nb: 0 .. 1", 5001, None, "parzen density", "5,001 trials"),
         ("\n".join(f"p{i}: 0 .. 1" for i in range(50)), 100, None, "parzen density", "50 parameters"),
     ],
 )

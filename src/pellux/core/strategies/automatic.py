@@ -6,11 +6,11 @@ from dataclasses import dataclass
 
 from pellux.core.errors import InvalidSpace
 from pellux.core.space import Choice, Counting, Space
-from pellux.core.strategies.gaussian_process import first_trials
+from pellux.core.strategies.gaussian_process import FIRST_TRIALS
 from pellux.core.strategies.grid import lattice
 
 MANY_PARAMETERS = 30
-MANY_TRIALS = 1000
+MANY_TRIALS = 5000
 SHORT = 3.0  # minutes below which money matters more than trials, when settings are costly
 
 
@@ -35,7 +35,7 @@ def pick(space: Space, trials: int, minutes: float | None = None) -> Pick:
     total = Counting.of(space).total
     if total is not None and total <= trials:
         return Pick("grid", f"The space holds {total:,} configurations and the budget {trials:,} trials: all are tried.")
-    if trials <= first_trials(space):
+    if trials <= FIRST_TRIALS:
         return Pick(
             "even spread", f"With {trials} trials for {_parameters(space)} a model would learn too little; they are spread evenly."
         )

@@ -10,10 +10,11 @@ from numpy.typing import NDArray
 
 from pellux.core.space import Space
 from pellux.core.strategies.contract import Observation
+from pellux.core.strategies.placed import placed
 from pellux.core.surrogates.warp import warped
 
 Array = NDArray[np.float64]
-MOST = 1200  # observations the posterior keeps: the best half and the newest
+MOST = 1000  # observations the posterior keeps: the best third, the newest third and an even share of the rest
 FAILED_NOISE = 4.0  # a failure's stand-in score is not a measurement
 
 
@@ -44,16 +45,21 @@ def gather(space: Space, known: Sequence[Observation], *, warp: bool = True) -> 
     if failed.any():
         scores[failed] = scores[~failed].min() - 0.1
     noise = np.where(failed, FAILED_NOISE, relative_noise(chosen, means))
-    return Evidence(np.array([space.encode(o.configuration) for o in chosen]), scores, noise, span)
+    return Evidence(placed(space, chosen)[0], scores, noise, span)
 
 
 def kept(known: Sequence[Observation]) -> list[Observation]:
-    """All, or the best half and the newest of very many."""
+    """All; of very many the best third, the newest third and an even share of the rest, so that what is known of the whole
+    space is not forgotten for what lies around the best."""
     if len(known) <= MOST:
         return list(known)
-    order = sorted(range(len(known)), key=lambda i: -np.inf if known[i].mean is None else known[i].mean or 0.0)
-    chosen = {*order[-MOST // 2 :], *range(len(known) - MOST // 2, len(known))}
-    return [known[i] for i in sorted(chosen)]
+    means = np.array([-np.inf if o.mean is None else o.mean for o in known])
+    third = MOST // 3
+    chosen = np.zeros(len(known), dtype=bool)
+    chosen[np.argsort(means, kind="stable")[-third:]] = chosen[-third:] = True
+    rest = np.flatnonzero(~chosen)
+    chosen[rest[np.linspace(0, len(rest) - 1, MOST - int(chosen.sum())).astype(int)]] = True
+    return [known[i] for i in np.flatnonzero(chosen)]
 
 
 def _span(means: Array, scores: Array) -> float:

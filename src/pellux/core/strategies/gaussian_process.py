@@ -36,6 +36,10 @@ from pellux.core.surrogates.gaussian_process import Posterior, fit
 
 Array = NDArray[np.float64]
 Mask = NDArray[np.bool_]
+FIRST_TRIALS = 3  # spread evenly before the model is asked: its priors are right enough to be better than chance from then on
+RIVALS_FROM = (
+    20  # trials before numbers' rival basins get proposals of their own; with few trials each is needed where most is hoped for
+)
 POLISHED = 1e-3  # of what there was to gain: an expected improvement below it is not worth most of the proposals
 DONE = np.log(300)  # by how much less is not worth a single proposal more
 TIDY = 3  # every so many proposals one goes on polishing all the same
@@ -96,6 +100,7 @@ class Design:
     thrift: bool = False
 
     def period(self, coding: Coding) -> int:
+        """Every how many proposals one works on a rival basin; 0 for none."""
         return self.rival_every if self.rival_every is not None else 2 if coding.choices else 3
 
 
@@ -107,12 +112,6 @@ def propose(
 ) -> Answer:
     """The next proposals; see `contract.Strategy`, and above for the method and its source."""
     return one_by_one(space, history, pending, count, seeds, partial(single, space, history, design))
-
-
-def first_trials(space: Space) -> int:
-    """How many trials are spread evenly before the model is asked."""
-    options = sum((p.count or 0) - 1 for _, p in Coding.of(space).choices)
-    return int(min(max(4, space.dimension + 2, options + 3), 16))
 
 
 def single(
@@ -128,10 +127,10 @@ def single(
         if identity(first) not in tried:
             return first
     begun = len(history) + len(pending)
-    if begun < first_trials(space) or sum(o.mean is not None for o in known) < 2:
+    if begun < FIRST_TRIALS or sum(o.mean is not None for o in known) < 2:
         return even_spread.point(space, seeds)
     if several(known):
-        if not known_enough(known):
+        if not known_enough(space, known, begun):
             return even_spread.point(space, seeds)
         log_cost = _log_cost(space, known) if design.thrift else None
         return towards_front(space, known, pending, seeds, tried, climb=design.climb, kinds=design.kinds, log_cost=log_cost)

@@ -32,6 +32,7 @@ Mask = NDArray[np.bool_]
 POOR = 0.25  # the worst quarter of the trials is what nothing is to be gained from
 END_EVERY = 5  # proposals, of which one tries to move an end of the front: beyond its ends a front has no volume to be gained
 WORTH = float(np.log(0.1))  # standard deviations of a metric that moving an end has to promise
+SPREAD = (4, 16)  # at least and at most so many trials are spread evenly first, else two more than there are parameters
 FEWEST = 3  # trials of which all metrics are known before a model speaks
 
 
@@ -64,9 +65,10 @@ def ordered_by_front(history: History) -> History:
     return Ready(made, history.identities) if isinstance(history, Ready) else made
 
 
-def known_enough(history: History) -> bool:
-    """Whether models of all metrics can be made."""
-    return int(np.isfinite(values(history)).all(1).sum()) >= FEWEST
+def known_enough(space: Space, history: History, begun: int) -> bool:
+    """Whether models of all metrics can be made, and as many trials have begun as a front needs to be seen from."""
+    spread = int(np.clip(space.dimension + 2, *SPREAD))
+    return begun >= spread and int(np.isfinite(values(history)).all(1).sum()) >= FEWEST
 
 
 def towards_front(
