@@ -32,6 +32,7 @@ def rows() -> list[str]:
         ("gaussian process", 1000, 8),
         ("parzen density", 1000, 20),
         ("gaussian process", 2000, 3),
+        ("gaussian process", 5000, 3),
     ):
         known = history(n)
         STRATEGIES[key].propose(space(), known, [], 1, SeedStream(0, n))  # warm caches of the space
@@ -50,4 +51,4 @@ def rows() -> list[str]:
             f"| {key} | {n:,} | {1e3 * mean:.0f} ms | {1e3 * max(times):.0f} ms | {1e3 * bare:.1f} ms | {mean / bare:.0f} |"
         )
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
-    return [*found, "", f"Peak memory of the process after 2,000 trials: {peak:.0f} MB."]
+    return [*found, "", f"Peak memory of the process after 5,000 trials: {peak:.0f} MB."]

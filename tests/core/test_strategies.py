@@ -177,10 +177,10 @@ def test_a_basin_with_nothing_left_to_gain_gets_few_proposals() -> None:
         return sum(h * np.exp(-w * ((c["x"] - t) ** 2 + (c["y"] - t) ** 2)) for h, w, t in ((1, 6, 0.25), (1.3, 200, 0.85)))
 
     stays = gaussian_process.Design(rival_every=0, polish=False)
-    history = play("gaussian process", space, two_tops, 24, design=stays)
+    history = play("gaussian process", space, two_tops, 14, design=stays)
     away = {}
     for design in (stays, gaussian_process.USUAL):
-        nexts = [gaussian_process.propose(space, history, [], 1, SeedStream(0, 25 + n), design).configurations[0] for n in range(6)]
+        nexts = [gaussian_process.propose(space, history, [], 1, SeedStream(0, 15 + n), design).configurations[0] for n in range(6)]
         away[design] = sum(two_tops(c) < 0.9 for c in nexts)
     assert away[stays] <= 2
     assert away[gaussian_process.USUAL] >= 4

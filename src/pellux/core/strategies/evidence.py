@@ -59,7 +59,7 @@ def kept(known: Sequence[Observation]) -> list[Observation]:
     chosen[np.argsort(means, kind="stable")[-third:]] = chosen[-third:] = True
     rest = np.flatnonzero(~chosen)
     chosen[rest[np.linspace(0, len(rest) - 1, MOST - int(chosen.sum())).astype(int)]] = True
-    return [known[i] for i in np.flatnonzero(chosen)]
+    return [known[i] for i in np.flatnonzero(chosen).tolist()]
 
 
 def _span(means: Array, scores: Array) -> float:
