@@ -78,7 +78,7 @@ def test_a_plan_is_rehearsed_forecast_and_explained(page: Page) -> None:
     page.wait_text("[data-rehearsal]", "Rehearsal: it works.", 90)
     page.wait_text("[data-minutes]", "likely")
     assert "proposed before others ended" in page.text("[data-forecast]")
-    page.type("footer input[inputmode='numeric']", "4")
+    page.type("footer input[inputmode='numeric']", "3")
     page.wait_text("[data-reason]", "Even spread")
     page.type("footer input[inputmode='numeric']", "300")
 
