@@ -28,7 +28,7 @@ from pellux.core.strategies.gaussian_process import Design
 
 SEEDS = range(200, 260)
 USUAL = 15
-LONG = 5  # seeds of what takes long: a run of a hundred proposals of a model, real fits, schedules
+LONG = 3  # seeds of what takes long: a run of a hundred proposals of a model, real fits, schedules
 MARKS = (20, 40, 60, 100)
 TIMES = (1, 2, 4, 8)
 WANTED = {
@@ -122,6 +122,7 @@ def thrift(name: str, key: str, seed: int) -> float:
 
 
 Each = Callable[..., list[object]]
+Keep = Callable[[list[str]], None]
 WAYS = (
     "gaussian process",
     "random",
@@ -145,7 +146,7 @@ def main() -> None:
             return list(pool.map(partial(work, *arguments), SEEDS[: most if asked.seeds is None else min(most, asked.seeds)]))
 
         if asked.part:
-            print("\n".join(PARTS[asked.part].rows(each)))
+            print("\n".join(PARTS[asked.part].rows(each, lambda rows: None)))
             return
         lines = [
             "## Quality of proposals",
@@ -156,15 +157,18 @@ def main() -> None:
             "",
         ]
         for part in PARTS.values():
-            lines += [*([part.title, ""] if part.title else []), *([part.words, ""] if part.words else []), *part.rows(each), ""]
-            put("strategies", lines)  # after each part: a run that is stopped leaves what it has measured
+            lines += [*([part.title, ""] if part.title else []), *([part.words, ""] if part.words else [])]
+            before = list(lines)
+            # A run that is stopped leaves what it has measured.
+            lines = [*before, *part.rows(each, lambda rows, before=before: put("strategies", [*before, *rows])), ""]
+            put("strategies", lines)
 
 
 def _figure(value: float) -> str:
     return f"{value:.2g}"
 
 
-def _quality(each: Each) -> list[str]:
+def _quality(each: Each, keep: Keep) -> list[str]:
     head = (
         "| problem | "
         + " | ".join((*WAYS[:1], "random", "random × 2", "random × 4", "random × 8", *WAYS[2:]))
@@ -183,6 +187,7 @@ def _quality(each: Each) -> list[str]:
         shown = [" / ".join(_figure(float(v)) for v in cell) for cell in cells]
         rows.append(f"| {problem.name} | " + " | ".join(shown) + f" | {reached} |")
         print(rows[-1], flush=True)
+        keep(rows)
         claims += [*_claims(problem.name, results, random), *_shares(problem.name, all_seeds)]
     return [*rows, "", *claims]
 
@@ -219,7 +224,7 @@ def _shares(name: str, seeds: dict[str, np.ndarray]) -> list[str]:
     ]
 
 
-def _true(each: Each) -> list[str]:
+def _true(each: Each, keep: Keep) -> list[str]:
     rows = [
         *fidelity.rows(),
         "",
@@ -231,7 +236,7 @@ def _true(each: Each) -> list[str]:
     return [*rows, f"| {REAL.name} | {' | '.join(cells)} |"]
 
 
-def _blindness(each: Each) -> list[str]:
+def _blindness(each: Each, keep: Keep) -> list[str]:
     pending = float(np.median(each(blind, "Hartmann-6")))  # type: ignore[arg-type]
     rows = [f"Hartmann-6 at 60 trials with 8 others pending at every proposal: {_figure(pending)} (wanted ≤ 0.01).", ""]
     rows += ["| 8 workers, 5 folds, 60 trials | mean log10 regret | wall seconds | short-sighted |", "|---|---|---|---|"]
@@ -245,7 +250,7 @@ def _blindness(each: Each) -> list[str]:
     return [*rows, "", f"Folds before trials recovers {share:.0%} of the log regret lost to blindness (wanted ≥ 80 %)."]
 
 
-def _thrift(each: Each) -> list[str]:
+def _thrift(each: Each, keep: Keep) -> list[str]:
     keys = ("gain per second", "gaussian process", "parzen density", "evolution", "random")
     rows = ["| table | " + " | ".join(keys) + " |", "|" + "---|" * (len(keys) + 1)]
     for name in ("forest, diabetes", "boosting, warm arrivals"):
@@ -254,12 +259,13 @@ def _thrift(each: Each) -> list[str]:
     return rows
 
 
-def _ablations(each: Each) -> list[str]:
+def _ablations(each: Each, keep: Keep) -> list[str]:
     rows = ["| left out | " + " | ".join(ABLATED) + " |", "|" + "---|" * (len(ABLATED) + 1)]
     for what in ABLATIONS:
         cells = [_figure(float(np.median(each(ablated, name, what, most=ABLATED_SEEDS)))) for name in ABLATED]  # type: ignore[arg-type]
         rows.append(f"| {what} | " + " | ".join(cells) + " |")
         print(rows[-1], flush=True)
+        keep(rows)
     return rows
 
 
@@ -269,7 +275,7 @@ class Part:
 
     title: str
     words: str
-    rows: Callable[[Each], list[str]]
+    rows: Callable[[Each, Keep], list[str]]
 
 
 PARTS = {
@@ -291,7 +297,7 @@ PARTS = {
         f"Median regret at 60 trials with one choice left out, {ABLATED_SEEDS} seeds.",
         _ablations,
     ),
-    "costs": Part("### Cost of a proposal", f"One BLAS thread, {costs.DIMENSION} parameters.", lambda _: costs.rows()),
+    "costs": Part("### Cost of a proposal", f"One BLAS thread, {costs.DIMENSION} parameters.", lambda *_: costs.rows()),
 }
 
 

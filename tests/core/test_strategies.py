@@ -16,6 +16,7 @@ from pellux.core.errors import InvalidPlan, InvalidSpace
 from pellux.core.space import Counting, Space, identity, parse
 from pellux.core.strategies import STRATEGIES, Exhausted, Observation, SeedStream, Suggest, gaussian_process, pick, strategy
 from pellux.core.strategies.branches import branch_of, known_branches
+from pellux.core.strategies.evidence import MOST, kept
 from pellux.core.strategies.grid import lattice
 from tests.core.spaces import conditional_spaces, spaces
 
@@ -223,6 +224,19 @@ def test_a_rival_waits_for_what_is_pending_there() -> None:
 
 def propose(space: Space, history: list[Observation], pending: list[dict[str, object]], number: int) -> dict[str, object]:
     return dict(gaussian_process.propose(space, history, pending, 1, SeedStream(0, number)).configurations[0])
+
+
+def test_of_very_many_trials_the_model_keeps_the_best_the_newest_and_some_of_all() -> None:
+    scores = np.random.default_rng(0).permutation(3000).astype(float)
+    history = [Observation({"x": n / 3000}, (float(score),), 1.0, "scored") for n, score in enumerate(scores)]
+    found = kept(history)
+    held = np.array([o.mean for o in found])
+    assert len(found) == MOST
+    assert found == sorted(found, key=lambda o: float(o.configuration["x"])), "in the order of their trials"
+    assert set(range(2700, 3000)) <= set(held.astype(int).tolist())
+    assert found[-300:] == history[-300:]
+    poor = np.sort([float(o.configuration["x"]) for o in found if (o.mean or 0) < 2000 and o not in history[-MOST // 3 :]])
+    assert np.diff(poor).max() < 0.02, "from all times"
 
 
 def test_a_failed_region_is_left() -> None:
