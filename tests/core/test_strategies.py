@@ -351,9 +351,9 @@ def test_parzen_learns_a_setting_in_every_branch_that_has_it() -> None:
     rng = np.random.default_rng(0)
     history = []
     for model in "abc":
-        for kept in rng.random(20):
-            config = {"prep": "bins", "kept": kept, "model": model, f"s{model}": 0.5}
-            history.append(Observation(config, (-abs(kept - 0.25) - 2.0 * "abc".index(model),), 1.0, "scored"))
+        for share in rng.random(20):
+            config = {"prep": "bins", "kept": share, "model": model, f"s{model}": 0.5}
+            history.append(Observation(config, (-abs(share - 0.25) - 2.0 * "abc".index(model),), 1.0, "scored"))
     history += [
         Observation({"prep": "bins", "kept": k, "model": "d", "sd": s}, (1 - s,), 1.0, "scored")
         for k, s in ((0.9, 0.5), (0.8, 0.6))
@@ -362,9 +362,9 @@ def test_parzen_learns_a_setting_in_every_branch_that_has_it() -> None:
         Observation({"prep": "none", "model": m, f"s{m}": s}, (-9.0,), 1.0, "scored") for m in "abcd" for s in rng.random(4)
     ]
     answers = [STRATEGIES["parzen density"].propose(space, history, [], 1, SeedStream(s, 41)).configurations[0] for s in range(40)]
-    kept = [float(c["kept"]) for c in answers if c["model"] == "d" and "kept" in c]
-    assert len(kept) >= 10
-    assert np.mean([abs(k - 0.25) < 0.15 for k in kept]) >= 0.6
+    shares = [float(c["kept"]) for c in answers if c["model"] == "d" and "kept" in c]
+    assert len(shares) >= 10
+    assert np.mean([abs(share - 0.25) < 0.15 for share in shares]) >= 0.6
 
 
 def test_parzen_judges_options_one_by_one_where_branches_are_many() -> None:
