@@ -10,7 +10,7 @@ import os
 os.environ.update(OMP_NUM_THREADS="1", OPENBLAS_NUM_THREADS="1")
 
 import argparse
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
 from datetime import date
@@ -122,7 +122,6 @@ def thrift(name: str, key: str, seed: int) -> float:
 
 
 Each = Callable[..., list[object]]
-Keep = Callable[[list[str]], None]
 WAYS = (
     "gaussian process",
     "random",
@@ -146,7 +145,8 @@ def main() -> None:
             return list(pool.map(partial(work, *arguments), SEEDS[: most if asked.seeds is None else min(most, asked.seeds)]))
 
         if asked.part:
-            print("\n".join(PARTS[asked.part].rows(each, lambda rows: None)))
+            for row in PARTS[asked.part].rows(each):
+                print(row, flush=True)
             return
         lines = [
             "## Quality of proposals",
@@ -158,23 +158,25 @@ def main() -> None:
         ]
         for part in PARTS.values():
             lines += [*([part.title, ""] if part.title else []), *([part.words, ""] if part.words else [])]
-            before = list(lines)
-            # A run that is stopped leaves what it has measured.
-            lines = [*before, *part.rows(each, lambda rows, before=before: put("strategies", [*before, *rows])), ""]
-            put("strategies", lines)
+            for row in part.rows(each):
+                print(row, flush=True)
+                lines.append(row)
+                put("strategies", lines, aloud=False)  # a run that is stopped leaves what it has measured
+            lines.append("")
 
 
 def _figure(value: float) -> str:
     return f"{value:.2g}"
 
 
-def _quality(each: Each, keep: Keep) -> list[str]:
+def _quality(each: Each) -> Iterator[str]:
     head = (
         "| problem | "
         + " | ".join((*WAYS[:1], "random", "random × 2", "random × 4", "random × 8", *WAYS[2:]))
         + " | wanted at 60 |"
     )
-    rows, claims = [head, "|" + "---|" * (len(WAYS) + 5)], []
+    yield from (head, "|" + "---|" * (len(WAYS) + 5))
+    claims = list[str]()
     for problem in problems():
         all_seeds = {
             way: np.array(each(regrets, problem.name, way, most=LONG if way == "gaussian process" else USUAL)) for way in WAYS
@@ -185,11 +187,9 @@ def _quality(each: Each, keep: Keep) -> list[str]:
         wanted = WANTED.get(problem.name)
         reached = "" if wanted is None else f"{wanted:g} {'✓' if cells[0][2] <= wanted else '✗'}"
         shown = [" / ".join(_figure(float(v)) for v in cell) for cell in cells]
-        rows.append(f"| {problem.name} | " + " | ".join(shown) + f" | {reached} |")
-        print(rows[-1], flush=True)
-        keep(rows)
+        yield f"| {problem.name} | " + " | ".join(shown) + f" | {reached} |"
         claims += [*_claims(problem.name, results, random), *_shares(problem.name, all_seeds)]
-    return [*rows, "", *claims]
+    yield from ("", *claims)
 
 
 def _claims(name: str, results: dict[str, np.ndarray], random: np.ndarray) -> list[str]:
@@ -224,7 +224,7 @@ def _shares(name: str, seeds: dict[str, np.ndarray]) -> list[str]:
     ]
 
 
-def _true(each: Each, keep: Keep) -> list[str]:
+def _true(each: Each) -> list[str]:
     rows = [
         *fidelity.rows(),
         "",
@@ -236,7 +236,7 @@ def _true(each: Each, keep: Keep) -> list[str]:
     return [*rows, f"| {REAL.name} | {' | '.join(cells)} |"]
 
 
-def _blindness(each: Each, keep: Keep) -> list[str]:
+def _blindness(each: Each) -> list[str]:
     pending = float(np.median(each(blind, "Hartmann-6")))  # type: ignore[arg-type]
     rows = [f"Hartmann-6 at 60 trials with 8 others pending at every proposal: {_figure(pending)} (wanted ≤ 0.01).", ""]
     rows += ["| 8 workers, 5 folds, 60 trials | mean log10 regret | wall seconds | short-sighted |", "|---|---|---|---|"]
@@ -250,7 +250,7 @@ def _blindness(each: Each, keep: Keep) -> list[str]:
     return [*rows, "", f"Folds before trials recovers {share:.0%} of the log regret lost to blindness (wanted ≥ 80 %)."]
 
 
-def _thrift(each: Each, keep: Keep) -> list[str]:
+def _thrift(each: Each) -> list[str]:
     keys = ("gain per second", "gaussian process", "parzen density", "evolution", "random")
     rows = ["| table | " + " | ".join(keys) + " |", "|" + "---|" * (len(keys) + 1)]
     for name in ("forest, diabetes", "boosting, warm arrivals"):
@@ -259,14 +259,11 @@ def _thrift(each: Each, keep: Keep) -> list[str]:
     return rows
 
 
-def _ablations(each: Each, keep: Keep) -> list[str]:
-    rows = ["| left out | " + " | ".join(ABLATED) + " |", "|" + "---|" * (len(ABLATED) + 1)]
+def _ablations(each: Each) -> Iterator[str]:
+    yield from ("| left out | " + " | ".join(ABLATED) + " |", "|" + "---|" * (len(ABLATED) + 1))
     for what in ABLATIONS:
         cells = [_figure(float(np.median(each(ablated, name, what, most=ABLATED_SEEDS)))) for name in ABLATED]  # type: ignore[arg-type]
-        rows.append(f"| {what} | " + " | ".join(cells) + " |")
-        print(rows[-1], flush=True)
-        keep(rows)
-    return rows
+        yield f"| {what} | " + " | ".join(cells) + " |"
 
 
 @dataclass(frozen=True)
@@ -275,7 +272,7 @@ class Part:
 
     title: str
     words: str
-    rows: Callable[[Each, Keep], list[str]]
+    rows: Callable[[Each], Iterable[str]]
 
 
 PARTS = {
@@ -297,7 +294,7 @@ PARTS = {
         f"Median regret at 60 trials with one choice left out, {ABLATED_SEEDS} seeds.",
         _ablations,
     ),
-    "costs": Part("### Cost of a proposal", f"One BLAS thread, {costs.DIMENSION} parameters.", lambda *_: costs.rows()),
+    "costs": Part("### Cost of a proposal", f"One BLAS thread, {costs.DIMENSION} parameters.", lambda _: costs.rows()),
 }
 
 

@@ -13,15 +13,15 @@ from numpy.typing import NDArray
 
 from pellux.core.space import Choice, Configuration, Counting, Fixed, Parameter, Space, Value, draw
 from pellux.core.space.expressions import names
+from pellux.core.strategies.densities import GOOD_SHARE
 
 Array = NDArray[np.float64]
-# What is active in a branch, by name; of choices that switch others the option, of the rest None.
-Key = tuple[tuple[str, Value | None], ...]
+# What is active in a branch, by name; of choices that switch others the option's place in the unit cube, of the rest None.
+Key = tuple[tuple[str, float | None], ...]
 MOST_BRANCHES = 12  # past it not every branch is tried: options are judged one by one
 LEAST_TRIES = 3  # of a branch, before it is judged by what they brought, and one more for each setting that no other branch has
 BOLD = 1.5  # how much may be hoped of a branch for each of its settings, in spreads of the scores over the root of its trials
 LEAST_TRIED_EVERY = 8  # which proposals go to the branch that was tried least, whatever is hoped of it
-GOOD_SHARE = 0.15
 DRAWS = 300  # that look for a branch
 OPTIONS_DRAWN = 24  # of too many branches, among which the options that did best are sought
 MOST_COUNTED = 5_000  # combinations of a branch that are walked: each of twelve takes some 30 ms
@@ -48,7 +48,7 @@ def branch_of(space: Space, configuration: Configuration) -> Key:
     if not space.conditional:
         return ()
     switches = settled(space)
-    return tuple((name, value if name in switches else None) for name, value in configuration.items())
+    return tuple((name, space.by_name[name].encode(value) if name in switches else None) for name, value in configuration.items())
 
 
 @lru_cache(maxsize=32)
@@ -111,7 +111,7 @@ def _inside(space: Space, configuration: Configuration) -> Space:
 
 
 def chosen(space: Space, branches: Sequence[Key], means: Array, pending: Sequence[Key], number: int) -> Key:
-    """A branch that has not begun with as many trials as it needs; else the one of which most may be hoped.
+    """Of known branches one that has not begun with as many trials as it needs; else the one of which most may be hoped.
 
     That is its best score, and for each of its settings a share of the spread of all scores that shrinks with the root of
     its trials (after the bound of Auer, Cesa-Bianchi & Fischer 2002): a branch with many settings needs many trials to
@@ -127,12 +127,11 @@ def chosen(space: Space, branches: Sequence[Key], means: Array, pending: Sequenc
         Of the trial that is proposed, for turns.
     """
     known, begun = known_branches(space), Counter([*branches, *pending])
-    listed = {b: known.get(b, Branch()) for b in (known or dict.fromkeys(branches))}
-    every = {b: branch for b, branch in listed.items() if begun[b] < branch.holds} or listed
+    every = {b: branch for b, branch in known.items() if begun[b] < branch.holds} or known
     if len(every) == 1:
         return next(iter(every))
     # Requirements may leave next to nothing of a branch without end, 0.1 < x < 0.1001: that is not waited for.
-    beginning = number <= 2 * sum(branch.begins for branch in listed.values())
+    beginning = number <= 2 * sum(branch.begins for branch in known.values())
     lacking = [b for b, branch in every.items() if beginning and begun[b] < branch.begins]
     least_tried = min(lacking or every, key=lambda b: begun[b] / every[b].begins)
     told = np.isfinite(means)
@@ -150,18 +149,17 @@ def chosen(space: Space, branches: Sequence[Key], means: Array, pending: Sequenc
     return max(every, key=hoped)
 
 
-def by_options(space: Space, configurations: Sequence[Configuration], means: Array, rng: np.random.Generator) -> Key:
+def by_options(space: Space, branches: Sequence[Key], means: Array, rng: np.random.Generator) -> Key:
     """A branch out of too many to try each: of some random ones that whose options are most often among the best trials'."""
     good = np.argsort(-means, kind="stable")[: max(2, math.ceil(GOOD_SHARE * len(means)))]
-    every = Counter((n, str(c[n])) for c in configurations for n in settled(space) if n in c)
-    best = Counter((n, str(configurations[i][n])) for i in good for n in settled(space) if n in configurations[i])
+    every = Counter(one for branch in branches for one in branch)
+    best = Counter(one for i in good for one in branches[i])
 
-    def promise(configuration: Configuration) -> float:
-        asked = [(n, str(configuration[n])) for n in sorted(settled(space)) if n in configuration]
-        return sum(math.log((best[one] + GOOD_SHARE) / (every[one] + 1)) for one in asked)
+    def promise(branch: Key) -> float:
+        return sum(math.log((best[one] + GOOD_SHARE) / (every[one] + 1)) for one in branch if one[1] is not None)
 
     fair = _fair(space)
-    return branch_of(space, max((draw(fair, rng) for _ in range(OPTIONS_DRAWN)), key=promise))
+    return max((branch_of(space, draw(fair, rng)) for _ in range(OPTIONS_DRAWN)), key=promise)
 
 
 def drawn(space: Space, branch: Key, rng: np.random.Generator) -> dict[str, Value] | None:

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from pellux.core.space import Choice, Space
 
 Array = NDArray[np.float64]
+GOOD_SHARE = 0.15  # of the trials: those that are called good
 LEVEL = 1.0  # of the way to the next level of a whole number: no kernel is narrower
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -49,14 +49,24 @@ def gather(space: Space, known: Sequence[Observation], *, warp: bool = True) -> 
 
 
 def kept(known: Sequence[Observation]) -> list[Observation]:
+    """All, or the most telling of very many."""
+    return most_telling(known, lambda: np.array([-np.inf if o.mean is None else o.mean for o in known]))
+
+
+def most_telling(known: Sequence[Observation], standing: Callable[[], Array]) -> list[Observation]:
     """All; of very many the best third, the newest third and an even share of the rest, so that what is known of the whole
-    space is not forgotten for what lies around the best."""
+    space is not forgotten for what lies around the best.
+
+    Parameters
+    ----------
+    standing : function
+        How good each is, shape (n,), larger is better; asked for only where there are very many.
+    """
     if len(known) <= MOST:
         return list(known)
-    means = np.array([-np.inf if o.mean is None else o.mean for o in known])
     third = MOST // 3
     chosen = np.zeros(len(known), dtype=bool)
-    chosen[np.argsort(means, kind="stable")[-third:]] = chosen[-third:] = True
+    chosen[np.argsort(standing(), kind="stable")[-third:]] = chosen[-third:] = True
     rest = np.flatnonzero(~chosen)
     chosen[rest[np.linspace(0, len(rest) - 1, MOST - int(chosen.sum())).astype(int)]] = True
     return [known[i] for i in np.flatnonzero(chosen).tolist()]

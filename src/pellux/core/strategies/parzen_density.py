@@ -19,7 +19,7 @@ from pellux.core.space import Configuration, Space, Value
 from pellux.core.strategies import even_spread
 from pellux.core.strategies.branches import Key, branch_of, by_options, chosen, drawn, groups, known_branches
 from pellux.core.strategies.contract import Answer, History, SeedStream
-from pellux.core.strategies.densities import Density, rank_weights
+from pellux.core.strategies.densities import GOOD_SHARE, Density, rank_weights
 from pellux.core.strategies.fresh import one_by_one
 from pellux.core.strategies.placed import placed
 from pellux.core.strategies.standstill import elsewhere
@@ -27,7 +27,6 @@ from pellux.core.strategies.standstill import elsewhere
 Array = NDArray[np.float64]
 CANDIDATES = 64
 FIRST_TRIALS = 10
-GOOD_SHARE = 0.15
 MOST_GOOD, MOST_OTHERS = 30, 160
 FEWEST = 4  # trials of the branch itself of which some are called good,
 FEWEST_THERE = 3  # of another one
@@ -53,7 +52,7 @@ def _single(space: Space, history: History, pending: Sequence[Configuration], se
     if known_branches(space):
         branch = chosen(space, trials.branches, trials.means, waiting, seeds.number)
     else:
-        branch = by_options(space, [o.configuration for o in known], trials.means, rng)
+        branch = by_options(space, trials.branches, trials.means, rng)
     if not groups(space, branch) or seeds.number % PRIOR_EVERY == PRIOR_EVERY - 1:
         return drawn(space, branch, rng)
     seen = _seen(space, branch, _left(space, branch, trials, seeds.number))
@@ -130,10 +129,11 @@ def _seen(space: Space, branch: Key, trials: Trials) -> Seen:
 def _best_candidate(space: Space, branch: Key, seen: Seen, rng: np.random.Generator) -> dict[str, Value] | None:
     # Places outside the branch do not reach the configuration; its switches do.
     asked = rng.random((CANDIDATES, space.dimension))
-    places = {p.name: place for place, p in enumerate(space.searched)}
-    for name, option in branch:
-        if option is not None and name in places:
-            asked[:, places[name]] = space.by_name[name].encode(option)
+    switched = dict(branch)
+    for place, p in enumerate(space.searched):
+        position = switched.get(p.name)
+        if position is not None:
+            asked[:, place] = position
     pairs = [(group, *_densities(space, group, seen)) for group in groups(space, branch)]
     for group, promising, _ in pairs:
         asked[:, list(group)] = promising.draw(CANDIDATES, rng)

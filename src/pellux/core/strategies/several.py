@@ -18,7 +18,7 @@ from pellux.core.judging.fronts import layers, on_front, reference_point, standi
 from pellux.core.space import Configuration, Space, Value
 from pellux.core.strategies.acquisition import Found, Maximiser
 from pellux.core.strategies.contract import History, Observation, SeedStream
-from pellux.core.strategies.evidence import FAILED_NOISE, MOST, relative_noise
+from pellux.core.strategies.evidence import FAILED_NOISE, most_telling, relative_noise
 from pellux.core.strategies.fresh import Taken
 from pellux.core.strategies.gains import Gain, Improvement, VolumeImprovement
 from pellux.core.strategies.keeping import Keeping, limited
@@ -84,7 +84,7 @@ def towards_front(
     log_cost : array, shape (columns,), or None
         See `Maximiser`.
     """
-    known = _most_telling(known)
+    known = most_telling(known, lambda: standing(values(known)))
     coding = Coding.of(space)
     points = np.array([space.encode(c) for c in (*(o.configuration for o in known), *pending)])
     features = coding.features(points)
@@ -115,15 +115,6 @@ def towards_front(
     front = believed[usable][on_front(believed[usable])]
     order = _front_first(np.where(usable[:, None], believed, np.nan), rng)
     return best(VolumeImprovement(posteriors, front, reference), order).configuration
-
-
-def _most_telling(known: Sequence[Observation]) -> list[Observation]:
-    """All, or those nearest to the front and the newest of very many."""
-    if len(known) <= MOST:
-        return list(known)
-    order = np.argsort(-standing(values(known)), kind="stable")[: MOST // 2]
-    chosen = {*order.tolist(), *range(len(known) - MOST // 2, len(known))}
-    return [known[i] for i in sorted(chosen)]
 
 
 def _drawn_in(found: Array, keeps: Mask) -> tuple[Array, Array]:
