@@ -4,6 +4,7 @@
 # make bench-evidence  importance beside formulas, findings beside the truth
 # make bench-cluster   what a cluster costs beside local workers, and what many machines cost the server
 # make bench-own     what Pellux adds to your own programs and functions, kills, leases
+# make bench-memory    what earlier problems are worth to a search, on tables of real fits
 # make bench-stopping   what early stopping saves and costs, on tables of real fits
 # make wheel   dist/pellux-VERSION.whl with the built pages      make coverage   what the Python tests reach
 # make soak MINUTES=30   faults at random under searches of every kind; ends with 1 at the first broken promise
@@ -16,7 +17,7 @@ BIN := .venv/bin
 STATIC := src/pellux/web/static/index.html
 SOURCES := $(shell find frontend/src frontend/index.html frontend/public -type f 2>/dev/null)
 
-.PHONY: demo test setup bench bench-brief bench-cluster bench-own bench-evidence bench-deciding bench-stopping bench-strategies check-numbers wheel coverage shots soak dev format types browser clean
+.PHONY: demo test setup bench bench-brief bench-cluster bench-own bench-evidence bench-deciding bench-memory bench-stopping bench-strategies check-numbers wheel coverage shots soak dev format types browser clean
 
 demo: setup
 	$(BIN)/pellux demo
@@ -66,6 +67,9 @@ bench-evidence: setup browser
 
 bench-deciding: setup browser
 	$(BIN)/python -m benchmarks.deciding
+
+bench-memory: setup
+	$(BIN)/python -m benchmarks.memory.run
 
 bench-stopping: setup
 	$(BIN)/python -m benchmarks.stopping.run

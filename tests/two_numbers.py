@@ -14,6 +14,7 @@ from typing import Any
 
 from pellux.core.errors import InvalidPlan, InvalidSpace
 from pellux.core.judging import Tested
+from pellux.core.likeness import Traits
 from pellux.core.objective import Elsewhere, FitContext, FitFailed, FitOrder, FitResult, Holds, Judging, Kept, Left, Terms
 from pellux.core.reasons import because
 from pellux.core.space import Space, Value, parse
@@ -153,6 +154,9 @@ class TwoNumbers:
 
     def tested(self) -> Tested:
         return Tested(0, 1 / (FOLDS - 1))
+
+    def traits(self, scatter: float | None) -> Traits:
+        return Traits("two numbers", metric=self.judging.metric, scatter=scatter)
 
     def telling_share(self) -> float | None:
         return None

@@ -82,13 +82,18 @@ def test_baselines_are_scored_in_the_background_and_freeze_nothing(engine: Engin
     assert not view.frozen
     assert view.baseline is not None
     assert view.baseline.score == done[0].score
+    assert view.spark == [done[0].score], "baselines do not climb: the best of them is where it begins"
     assert searches.list_searches(engine, problem_id) == []
     # Asked again nothing is scored twice, and a search takes the baseline that is there.
     again = score_baselines(engine, problem_id, BaselinesRequest(learners=["tree", "logistic"]))
     assert [v.trial_id for v in again] == [v.trial_id for v in done]
     search = launch(engine, problem_id, trials=3)
     assert engine.join(search, 60)
-    assert [t.origin for t in rows(engine, search)] == ["proposed"] * 3
+    found = rows(engine, search)
+    assert [t.origin for t in found] == ["proposed"] * 3
+    means = [t.mean or 0.0 for t in sorted(found, key=lambda t: t.ended_at or 0.0)]
+    climbed = np.maximum.accumulate([done[0].score, *means]).tolist()
+    assert problems.problem_view(engine.workspace, problem_id).spark == climbed
     assert searches.search_view(engine, search).number == 1
     baseline = searches.search_view(engine, search).baseline
     assert baseline is not None

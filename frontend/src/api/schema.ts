@@ -1423,6 +1423,8 @@ export interface components {
             seed: number;
             /** Warm Start */
             warm_start: string | number[];
+            /** Memory */
+            memory: boolean;
         };
         /**
          * BaselineView
@@ -2939,6 +2941,16 @@ export interface components {
             known: number;
             /** Knowable */
             knowable: number;
+            /**
+             * Remembered
+             * @description Earlier problems that the search would learn from, the most alike first.
+             */
+            remembered: components["schemas"]["RememberedView"][];
+            /**
+             * Memory
+             * @description Whether there is something to learn from earlier problems when that is switched on.
+             */
+            memory: boolean;
             stopping: components["schemas"]["StoppingView"];
             /** Rungs */
             rungs: components["schemas"]["ForecastRung"][];
@@ -4136,6 +4148,7 @@ export interface components {
              *       "starts": [],
              *       "from decisions": [],
              *       "warm start": "none",
+             *       "memory": true,
              *       "fit seconds": 600,
              *       "trial seconds": null,
              *       "checkpoint mb": 2048,
@@ -4575,6 +4588,20 @@ export interface components {
             shortlisted?: boolean | null;
         };
         /**
+         * RememberedView
+         * @description An earlier problem that a search learns from: how alike it is, from 0 to 1, and how many of its trials are remembered.
+         */
+        RememberedView: {
+            /** Problem Id */
+            problem_id: number;
+            /** Name */
+            name: string;
+            /** Likeness */
+            likeness: number;
+            /** Trials */
+            trials: number;
+        };
+        /**
          * RepeatRequest
          * @description A kept plan once more, with values changed for this launch alone.
          */
@@ -4815,6 +4842,7 @@ export interface components {
              *       "starts": [],
              *       "from decisions": [],
              *       "warm start": "none",
+             *       "memory": true,
              *       "fit seconds": 600,
              *       "trial seconds": null,
              *       "checkpoint mb": 2048,
@@ -4872,6 +4900,11 @@ export interface components {
             overrides: string[];
             /** Warm Start */
             warm_start: string | number[];
+            /**
+             * Remembered
+             * @description Earlier problems that it learns from, as they were when it began.
+             */
+            remembered: components["schemas"]["RememberedView"][];
             /** Target Score */
             target_score: number | null;
             /** No Gain In */
@@ -5060,6 +5093,12 @@ export interface components {
              * @default none
              */
             "warm start"?: ("none" | "all") | number[];
+            /**
+             * Memory
+             * @description Whether the search learns from earlier problems of the workspace that had the same learner or code.
+             * @default true
+             */
+            memory?: boolean;
             /**
              * Fit Seconds
              * @description Wall-clock limit of one fit.

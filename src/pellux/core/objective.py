@@ -15,6 +15,7 @@ from typing import Any, Protocol
 from pellux.core.judging import Tested
 from pellux.core.judging.aims import Aim, read_aims
 from pellux.core.judging.limits import Limit, read_limits
+from pellux.core.likeness import Traits
 from pellux.core.reasons import Reason
 from pellux.core.space import Space, Value
 
@@ -401,6 +402,10 @@ class Objective(Protocol):
 
     @property
     def holds(self) -> Holds: ...
+
+    def traits(self, scatter: float | None) -> Traits:
+        """What the problem is like; `scatter` is that of its baseline's fold scores, where there is one."""
+        ...
 
     def evaluators(self, terms: Terms) -> EvaluatorSource: ...
 

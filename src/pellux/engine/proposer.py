@@ -10,7 +10,7 @@ from typing import Any
 
 from pellux.core.settings import NoSettings
 from pellux.core.space import Configuration, Space
-from pellux.core.strategies import Answer, Exhausted, Growth, Observation, Partial, Placed, SeedStream, strategy
+from pellux.core.strategies import Answer, Exhausted, Growth, Lesson, Observation, Partial, Placed, SeedStream, strategy
 from pellux.engine.coordinator import Coordinator
 from pellux.engine.limiting import beside, slack
 from pellux.engine.model import Limits, Trial
@@ -31,6 +31,8 @@ class Strategist:
         The strategy's own settings.
     starts : sequence of Configuration
         What is tried first.
+    lessons : sequence of Lesson
+        What other problems taught.
     """
 
     space: Space
@@ -40,6 +42,7 @@ class Strategist:
     defaults: Configuration
     settings: Any = field(default_factory=NoSettings)
     starts: Sequence[Configuration] = ()
+    lessons: Sequence[Lesson] = ()
 
 
 class StrategyProposer:
@@ -67,7 +70,7 @@ class StrategyProposer:
         if number <= len(who.starts):
             return self._entry.begin(who.starts[number - 1], seeds, who.settings)
         if self._mind is None:
-            asked = Asked(who.key, who.space, self._growth(coordinator), who.settings)
+            asked = Asked(who.key, who.space, self._growth(coordinator), who.settings, who.lessons)
             self._mind = _Elsewhere(asked) if self._entry.heavy else _Here(asked)
         changed = coordinator.changed_since(self._heard)
         self._heard += len(changed)

@@ -13,7 +13,7 @@ from multiprocessing.connection import Connection
 from typing import Any
 
 from pellux.core.space import Configuration, Space
-from pellux.core.strategies import Answer, Growth, Known, Placed, SeedStream, strategy
+from pellux.core.strategies import Answer, Growth, Known, Lesson, Placed, SeedStream, strategy
 from pellux.engine.parent_death import tie
 from pellux.engine.processes import prepare
 
@@ -28,6 +28,7 @@ class Asked:
     space: Space
     growth: Growth
     settings: Any
+    lessons: Sequence[Lesson] = ()
 
     def known(self) -> Known:
         """Nothing yet, of what this strategy wants to know."""
@@ -35,7 +36,7 @@ class Asked:
 
     def answer(self, known: Known, pending: Sequence[Configuration], seeds: SeedStream) -> Answer:
         """What the strategy says to all that is known."""
-        return strategy(self.key).ask(self.space, known.history(), pending, 1, seeds, self.settings)
+        return strategy(self.key).ask(self.space, known.history(), pending, 1, seeds, self.settings, self.lessons)
 
 
 @dataclass(frozen=True)

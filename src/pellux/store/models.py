@@ -96,6 +96,20 @@ class PastResult(Base):
     created_at: Mapped[float]
 
 
+class Lesson(Base):
+    """What another problem taught a search, as it was when the search began: `trials` are pairs of configuration and score, larger is
+    better."""
+
+    __tablename__ = "lesson"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    search_id: Mapped[int] = mapped_column(ForeignKey("search.id"), index=True)
+    problem_id: Mapped[int]
+    name: Mapped[str]
+    likeness: Mapped[float]
+    trials: Mapped[list[Any]]
+
+
 class RehearsalFit(Base):
     """A fit made before a launch, to see that it works and how long it takes."""
 

@@ -147,6 +147,16 @@ class PastResult:
 
 
 @dataclass(frozen=True, slots=True)
+class KeptLesson:
+    """What a problem taught a search: its name then, how alike it was, pairs of configuration and score, larger is better."""
+
+    problem_id: int
+    name: str
+    likeness: float
+    trials: list[tuple[dict[str, Any], float]]
+
+
+@dataclass(frozen=True, slots=True)
 class RehearsalFit:
     problem_id: int
     learner: str
@@ -186,7 +196,7 @@ class Decision:
 
 TABLES: dict[type[Any], type[models.Base]] = {
     DataFile: models.DataFile, Problem: models.Problem, Search: models.Search, Trial: models.Trial, Fit: models.Fit,
-    PastResult: models.PastResult, RehearsalFit: models.RehearsalFit, Analysis: models.Analysis, Decision: models.Decision,
+    PastResult: models.PastResult, RehearsalFit: models.RehearsalFit, KeptLesson: models.Lesson, Analysis: models.Analysis, Decision: models.Decision,
 }  # fmt: skip
 
 
@@ -197,6 +207,6 @@ def columns(kind: type[Any]) -> tuple[Any, ...]:
 
 
 __all__ = [
-    "NONE", "Analysis", "DataFile", "Decision", "Fit", "NewTrial", "PastResult", "Problem", "RehearsalFit", "Search", "Trial",
+    "NONE", "Analysis", "DataFile", "Decision", "Fit", "KeptLesson", "NewTrial", "PastResult", "Problem", "RehearsalFit", "Search", "Trial",
     "columns",
 ]  # fmt: skip

@@ -143,6 +143,6 @@ def drop_run(session: Session, search_id: int) -> None:
     """Remove a run with all that came of it; the ledger keeps that it was there."""
     of_run = select(models.Trial.id).where(models.Trial.search_id == search_id)
     session.execute(delete(models.SideScore).where(models.SideScore.trial_id.in_(of_run)))
-    for table in (models.Fit, models.Point, models.Prediction, models.Trial):
+    for table in (models.Fit, models.Point, models.Prediction, models.Trial, models.Lesson):
         session.execute(delete(table).where(table.search_id == search_id))
     session.execute(delete(models.Search).where(models.Search.id == search_id))

@@ -3,7 +3,7 @@ CREATE TABLE alembic_version (
 	CONSTRAINT alembic_version_pkc PRIMARY KEY (version_num)
 );
 
-INSERT INTO "alembic_version" VALUES('0010');
+INSERT INTO "alembic_version" VALUES('0011');
 
 CREATE TABLE analysis (
 	id INTEGER NOT NULL, 
@@ -73,6 +73,17 @@ CREATE TABLE ledger (
 	search_id INTEGER, 
 	kind VARCHAR NOT NULL, 
 	payload TEXT NOT NULL
+);
+
+CREATE TABLE lesson (
+	id INTEGER NOT NULL, 
+	search_id INTEGER NOT NULL, 
+	problem_id INTEGER NOT NULL, 
+	name VARCHAR NOT NULL, 
+	likeness DOUBLE NOT NULL, 
+	trials JSON NOT NULL, 
+	PRIMARY KEY (id), 
+	FOREIGN KEY(search_id) REFERENCES search (id)
 );
 
 CREATE TABLE past_result (
@@ -225,5 +236,7 @@ CREATE INDEX ix_problem_brief_hash ON problem (brief_hash);
 CREATE INDEX trial_tallies ON trial (search_id, state, origin, share, seconds);
 
 CREATE INDEX fit_tallies ON fit (search_id, state, seconds);
+
+CREATE INDEX ix_lesson_search_id ON lesson (search_id);
 
 DELETE FROM "sqlite_sequence";

@@ -132,8 +132,11 @@ def scored_ids(session: Session, problem_id: int, most: int) -> list[int]:
 
 
 def risers(session: Session, problem_id: int) -> tuple[int, list[tuple[int, float]]]:
-    """How many trials of a problem are scored; and those that were the best when they ended: (place from 0, mean)."""
-    order = (T.ended_at, T.id)
+    """How many trials of a problem are scored; and those that were the best when they ended: (place from 0, mean).
+
+    All baselines together are where it begins: they count as one, at the place 0, whenever they ended.
+    """
+    order = (T.origin != BASELINE, T.ended_at, T.id)
     before = func.max(T.rank_score).over(order_by=order, rows=(None, -1)).label("before")
     place = (func.row_number().over(order_by=order) - 1).label("place")
     of_problem = (S.problem_id == problem_id, S.kind.in_(RANKED), T.state == SCORED)
@@ -141,8 +144,10 @@ def risers(session: Session, problem_id: int) -> tuple[int, list[tuple[int, floa
     rose = select(placed.c.place, placed.c.mean).where(
         placed.c.rank_score.is_not(None), or_(placed.c.before.is_(None), placed.c.rank_score > placed.c.before)
     )
-    count = session.scalar(select(func.count()).select_from(T).join(S, S.id == T.search_id).where(*of_problem)) or 0
-    return count, [(int(at), mean) for at, mean in session.execute(rose.order_by(placed.c.place))]
+    counted = select(func.count(), func.count().filter(T.origin == BASELINE)).join(S, S.id == T.search_id)
+    count, begun = session.execute(counted.where(*of_problem)).one()
+    more = max(begun - 1, 0)
+    return count - more, [(max(int(at) - more, 0), mean) for at, mean in session.execute(rose.order_by(placed.c.place))]
 
 
 def scores_in_order(session: Session, problem_id: int) -> list[tuple[float, float]]:
@@ -171,6 +176,27 @@ def ended_in_searches(
         wanted = wanted.where(S.number.in_(numbers))
     rows = session.execute(wanted.add_columns(S.learner).order_by(T.id))
     return [(Trial(*row[:-1]), row[-1]) for row in rows]
+
+
+MOST_REMEMBERED = 2_000  # trials of a problem that another may learn from: the newest
+
+
+def scored_by_problem(session: Session) -> list[tuple[int, str]]:
+    """(problem, learner of the search) of everything that has trials in full."""
+    wanted = select(S.problem_id, S.learner).where(
+        S.kind.in_(RANKED), select(T.id).where(T.search_id == S.id, T.state == SCORED).exists()
+    )
+    return [(problem_id, learner) for problem_id, learner in session.execute(wanted.distinct())]
+
+
+def scored_configurations(
+    session: Session, problem_id: int, *, but_strategies: Sequence[str]
+) -> list[tuple[str, dict[str, Any], float]]:
+    """(learner, configuration, mean) of a problem's trials in full, oldest first; of very many the newest."""
+    wanted = select(T.learner, S.learner, T.configuration, T.mean).join(S, S.id == T.search_id)
+    wanted = wanted.where(S.problem_id == problem_id, S.kind.in_(RANKED), S.strategy.not_in(but_strategies))
+    rows = session.execute(wanted.where(T.state == SCORED, T.mean.is_not(None)).order_by(T.id.desc()).limit(MOST_REMEMBERED)).all()
+    return [(own or learner, configuration, mean) for own, learner, configuration, mean in reversed(rows)]
 
 
 def count_scored(session: Session, problem_id: int, learner: str, *, but_strategies: Sequence[str]) -> int:

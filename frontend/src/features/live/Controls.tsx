@@ -4,6 +4,7 @@ import { Link } from "react-router";
 import type { Refusal, Search } from "../../api/client";
 import { useSteerSearch } from "../../api/searches";
 import { duration, withError } from "../../lib/format";
+import { taughtBy, taughtEach } from "../../lib/remembered";
 import { StateMark } from "../../charts/StateMark";
 import { Budget } from "./Budget";
 import { ByHand } from "./ByHand";
@@ -109,6 +110,11 @@ export function Controls({ search }: { search: Search }) {
           <span data-keeping={search.keeping} className={search.keeping === 0 ? "ember" : undefined}>
             {search.keeping === 0 ? "none yet keeps " : `${search.keeping} keep${search.keeping === 1 ? "s" : ""} `}
             {search.limits.map((limit) => limit.text).join(", ")}
+          </span>
+        )}
+        {search.remembered.length > 0 && (
+          <span className="soft" data-remembered title={taughtEach(search.remembered)}>
+            taught by {taughtBy(search.remembered)}
           </span>
         )}
         {search.reason && <span className="soft cut">{search.reason}</span>}

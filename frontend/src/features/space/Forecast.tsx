@@ -1,4 +1,5 @@
 import type { Schemas } from "../../api/client";
+import { taughtBy, taughtEach } from "../../lib/remembered";
 import { count, duration, percent, plural, score } from "../../lib/format";
 
 interface Props {
@@ -42,6 +43,15 @@ export function Forecast({ forecast, automatic, strategies }: Props) {
         · {percent(forecast.short_sighted)} proposed before others ended
         {forecast.starts > 0 && ` · ${forecast.starts} ${forecast.starts === 1 ? "start" : "starts"} first`}
       </span>
+      {forecast.remembered.length > 0 && (
+        <>
+          <br />
+          <span data-remembered title={taughtEach(forecast.remembered)}>
+            Begins with what <b>{taughtBy(forecast.remembered)}</b> taught
+            <span className="soft">, ever less as its own trials come in.</span>
+          </span>
+        </>
+      )}
       {forecast.stopping.key !== "none" && (
         <>
           <br />

@@ -172,6 +172,15 @@ export function PlanRow({ problem, learner, space, ready, searches, onLearner }:
             </span>
           )}
         </label>
+        {(known?.memory || !plan.memory) && (
+          <label
+            className="row small closer"
+            title="What searches of the same learner or code came to in other problems gives this one its first trials and its model something to expect. Scores are never mixed."
+          >
+            <input type="checkbox" checked={plan.memory} onChange={(e) => change({ memory: e.target.checked })} />
+            earlier problems
+          </label>
+        )}
         <FromDecision
           learner={learner}
           value={plan.decision}

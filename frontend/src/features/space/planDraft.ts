@@ -18,6 +18,7 @@ export interface Plan {
   cluster: string | null; // address of its scheduler; empty for this machine; null for what the server offers first
   seed: number | "";
   warm: boolean;
+  memory: boolean; // whether earlier problems teach it something
   decision: number | null;
 }
 
@@ -33,7 +34,17 @@ export function firstPlan(searches: Search[], { limits, against }: Usual): Plan 
   if (!last)
     return {
       ...{ strategy: "automatic", stopping: "automatic", settings: {}, strategySettings: {} },
-      ...{ trials: 60, minutes: "", target: "", noGainIn: "", workers: "", seed, warm: true, decision: null },
+      ...{
+        trials: 60,
+        minutes: "",
+        target: "",
+        noGainIn: "",
+        workers: "",
+        seed,
+        warm: true,
+        memory: true,
+        decision: null,
+      },
       cluster: null,
       limits: limitsText(limits),
       against: limitsText(against),
@@ -55,6 +66,7 @@ export function firstPlan(searches: Search[], { limits, against }: Usual): Plan 
     cluster: asked.cluster,
     seed: Math.max(seed, asked.seed + 1),
     warm: asked.warm_start !== "none" || last.number === 1, // the first had nothing to know
+    memory: asked.memory,
     decision: null,
   };
 }
@@ -118,6 +130,7 @@ export function requestOf(
       starts: [],
       "from decisions": decision === null ? [] : [decision],
       "warm start": plan.warm ? "all" : "none",
+      memory: plan.memory,
       ...rest,
     },
   };

@@ -55,6 +55,12 @@ it("begins with what the last plan weighed the score against, else with the prob
   expect(requestOf(plan, "tree", "", null).plan?.against).toEqual(["recall", "model mb"]);
 });
 
+it("learns from earlier problems unless the last plan did not", () => {
+  expect(requestOf(firstPlan([], usual), "tree", "", null).plan?.memory).toBe(true);
+  const last = { ...searches[0]!, asked: { ...searches[0]!.asked, memory: false } };
+  expect(requestOf(firstPlan([last], usual), "tree", "", null).plan?.memory).toBe(false);
+});
+
 it("takes the plan's part of a proposed change", () => {
   const change = { lines: [], requirements: [], plan: { workers: 3, "early stopping": "fold race", other: 1 } };
   expect(planned(change)).toEqual({ workers: 3, stopping: "fold race", settings: {} });

@@ -41,6 +41,7 @@ from pellux.core.strategies.contract import (
 )
 from pellux.core.strategies.keeping import ordered
 from pellux.core.strategies.known import Known, Placed
+from pellux.core.strategies.lessons import Lesson, adapted
 from pellux.core.strategies.partial import Growth, Partial
 from pellux.core.strategies.several import ordered_by_front
 
@@ -63,6 +64,8 @@ class Entry:
         Proposals are what a model of the score expects most of.
     models_all : bool
         It has models of limits and of all metrics that decide; others are told of them by the order of the scores.
+    remembers : bool
+        It can learn from what other problems taught.
     first : function of (configuration, seeds, settings), or None
         A start value as an answer, where that is not just a suggestion.
     divide : function of (settings, Growing), or None
@@ -77,6 +80,7 @@ class Entry:
     learns: bool = True
     modelled: bool = False
     models_all: bool = False
+    remembers: bool = False
     first: Callable[[Configuration, SeedStream, Any], Answer] | None = None
     divide: Callable[[Any, Growing], tuple[Any, int, tuple[int, ...]]] | None = None
 
@@ -91,10 +95,13 @@ class Entry:
         return self.first is not None
 
     def ask(
-        self, space: Space, history: History, pending: Sequence[Configuration], count: int, seeds: SeedStream, settings: Any
-    ) -> Answer:
-        """Its answer, whether it has settings or not."""
+        self, space: Space, history: History, pending: Sequence[Configuration], count: int, seeds: SeedStream, settings: Any,
+        lessons: Sequence[Lesson] = (),
+    ) -> Answer:  # fmt: skip
+        """Its answer, whether it has settings or not; `lessons` are for one that remembers."""
         history = ordered(ordered_by_front(history)) if self.learns and not self.models_all else history
+        if lessons and self.remembers:
+            return self.propose(space, history, pending, count, seeds, lessons=lessons)
         if self.settings is NoSettings:
             return self.propose(space, history, pending, count, seeds)
         return self.propose(space, history, pending, count, seeds, settings)
@@ -131,6 +138,7 @@ STRATEGIES: dict[str, Entry] = {
         heavy=True,
         modelled=True,
         models_all=True,
+        remembers=True,
     ),
     "parzen density": Entry(
         "Parzen density",
@@ -181,6 +189,30 @@ def strategy(key: str) -> Entry:
 
 
 __all__ = [
-    "AUTOMATIC", "CONTINUING", "RENAMED", "STRATEGIES", "Answer", "Continue", "Entry", "Exhausted", "Growing", "Growth", "History", "Known",
-    "Observation", "Partial", "Pick", "Placed", "SeedStream", "Strategy", "Suggest", "Wait", "grid_size", "labelled", "pick", "strategy",
+    "AUTOMATIC",
+    "CONTINUING",
+    "RENAMED",
+    "STRATEGIES",
+    "Answer",
+    "Continue",
+    "Entry",
+    "Exhausted",
+    "Growing",
+    "Growth",
+    "History",
+    "Known",
+    "Lesson",
+    "Observation",
+    "Partial",
+    "Pick",
+    "Placed",
+    "SeedStream",
+    "Strategy",
+    "Suggest",
+    "Wait",
+    "adapted",
+    "grid_size",
+    "labelled",
+    "pick",
+    "strategy",
 ]  # fmt: skip

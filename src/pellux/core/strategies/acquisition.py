@@ -18,6 +18,7 @@ from pellux.core.strategies.even_spread import sobol
 from pellux.core.strategies.fresh import Taken
 from pellux.core.strategies.gains import Gain, Improvement
 from pellux.core.strategies.keeping import Keeping
+from pellux.core.strategies.leaning import Leaning
 from pellux.core.strategies.regions import Region
 
 Array = NDArray[np.float64]
@@ -58,6 +59,8 @@ class Maximiser:
         How much each feature column takes off, for instance its share in the logarithm of the cost.
     keeping : Keeping or None
         The chance of keeping the search's limits, by whose logarithm a gain is less.
+    leaning : Leaning or None
+        Where other problems had their good trials, which counts for something while the search's own are few.
     """
 
     def __init__(
@@ -70,8 +73,9 @@ class Maximiser:
         climb: bool = True,
         log_cost: Array | None = None,
         keeping: Keeping | None = None,
+        leaning: Leaning | None = None,
     ) -> None:
-        self._gain, self._log_cost, self._keeping = gain, log_cost, keeping
+        self._gain, self._log_cost, self._keeping, self._leaning = gain, log_cost, keeping, leaning
         self._posterior, self._coding = region.posterior, region.coding
         self._region, self._tried, self._rng, self._climbs = region, tried, rng, climb
         self._space: Space = region.coding.space
@@ -213,7 +217,8 @@ class Maximiser:
     def _worth(self, features: Array) -> Array:
         """What is to be gained at points, by how likely they keep the limits."""
         value = np.zeros(len(features)) if self._gain is None else self._gain.log(features)
-        return value if self._keeping is None else value + self._keeping.log_chance(features)
+        value = value if self._keeping is None else value + self._keeping.log_chance(features)
+        return value if self._leaning is None else value + self._leaning(features)
 
     def _worth_with_slopes(self, features: Array, columns: int) -> tuple[Array, Array]:
         value, slopes = np.zeros(len(features)), np.zeros((len(features), columns))
@@ -222,6 +227,9 @@ class Maximiser:
         if self._keeping is not None:
             chance, more = self._keeping.with_slopes(features, columns)
             value, slopes = value + chance, slopes + more
+        if self._leaning is not None:
+            pull, more = self._leaning.with_slopes(features, columns)
+            value, slopes = value + pull, slopes + more
         return value, slopes
 
     def _merge(self, pool: Array, more: Array) -> Array:
@@ -255,7 +263,11 @@ class Maximiser:
         begin = features[:, :columns][free]
         steps = CLIMB_STEPS if self._thin == 1 else CLIMB_STEPS // 2
         # At the edge of what keeps a limit, or of what a front covers, line searches could go on and on.
-        most = 15_000 if self._keeping is None and isinstance(self._gain, Improvement) else LOOKS_A_STEP * steps
+        most = (
+            15_000
+            if self._keeping is None and self._leaning is None and isinstance(self._gain, Improvement)
+            else LOOKS_A_STEP * steps
+        )
         options = {"maxiter": steps, "maxfun": most, "maxcor": 10}
         result = scipy.optimize.minimize(
             objective, begin, jac=True, method="L-BFGS-B", bounds=[(0.0, 1.0)] * len(begin), options=options

@@ -33,6 +33,12 @@ def point(space: Space, seeds: SeedStream) -> dict[str, Value]:
     return found if space.fulfils(found) else repair(space, found, seeds.own())
 
 
+def middle(space: Space) -> dict[str, Value]:
+    """The middle of every range, without the digits that rounding errors make: 0.6 instead of 0.6000000000000001."""
+    found = space.decode(np.full(space.dimension, 0.5))
+    return {name: float(f"{value:.12g}") if isinstance(value, float) else value for name, value in found.items()}
+
+
 @lru_cache(maxsize=64)
 def _points(dimension: int, seed: int, block: int) -> NDArray[np.float64]:
     return sobol(dimension, BLOCK, SeedStream(seed, 0).shared(), skip=block * BLOCK)

@@ -38,4 +38,4 @@ def _single(space: Space, history: History, pending: Sequence[Configuration], se
         begin = begin if space.fulfils(begin) else repair(space, begin, seeds.own())
         if identity(begin) not in taken(history, pending):
             return begin
-    return gaussian_process.single(space, history, THRIFTY, pending, seeds)
+    return gaussian_process.single(space, history, THRIFTY, (), pending, seeds)

@@ -29,6 +29,8 @@ from pellux.core.strategies.evidence import Evidence, gather, kept
 from pellux.core.strategies.fresh import Taken, one_by_one, taken
 from pellux.core.strategies.gains import Improvement
 from pellux.core.strategies.keeping import Keeping, limited
+from pellux.core.strategies.lessons import Lesson
+from pellux.core.strategies.recall import Recall, recall
 from pellux.core.strategies.regions import Everywhere, Inside, OutsideBasins, Region, Surroundings
 from pellux.core.strategies.several import known_enough, several, towards_front
 from pellux.core.surrogates.coding import Coding
@@ -52,6 +54,8 @@ REACH = 12  # at that pace, as many more trials may be needed to catch up with t
 RIM = 0.3  # of a number, at both ends, where no options' first trials go
 KNOWN = 5  # trials a number until that rim has shrunk to nothing
 TIE = 0.5  # standard deviations of the noise: no further behind is not behind
+REMEMBERED = 40  # trials from which on what other problems taught does not count any more: the search knows better
+STARTS = 3  # first trials that are chosen by it
 FEWEST = 3  # scores that a model is made of
 PLAIN = 1e-3  # of the variance of the scores: noise below it is none
 
@@ -108,25 +112,29 @@ USUAL = Design()
 
 
 def propose(
-    space: Space, history: History, pending: Sequence[Configuration], count: int, seeds: SeedStream, design: Design = USUAL
-) -> Answer:
+    space: Space, history: History, pending: Sequence[Configuration], count: int, seeds: SeedStream, design: Design = USUAL,
+    lessons: Sequence[Lesson] = (),
+) -> Answer:  # fmt: skip
     """The next proposals; see `contract.Strategy`, and above for the method and its source."""
-    return one_by_one(space, history, pending, count, seeds, partial(single, space, history, design))
+    return one_by_one(space, history, pending, count, seeds, partial(single, space, history, design, lessons))
 
 
 def single(
-    space: Space, history: History, design: Design, pending: Sequence[Configuration], seeds: SeedStream
+    space: Space, history: History, design: Design, lessons: Sequence[Lesson], pending: Sequence[Configuration], seeds: SeedStream
 ) -> dict[str, Value] | None:
     """The next configuration, or None where the model finds nothing untried."""
     known = [o for o in history if o.mean is not None or o.bad]
     tried = taken(history, pending)
+    begun = len(history) + len(pending)
+    remembered = recall(space, lessons) if begun < REMEMBERED and not several(known) else None
+    if remembered is not None and (seeds.number <= STARTS or sum(o.mean is not None for o in known) < 2):
+        return remembered.first([*(o.configuration for o in history), *pending], tried)
     # The baseline does not count: it runs beside the first proposal. What is known from elsewhere does.
     if design.centre and seeds.number == 1 and not any(o.elsewhere for o in history):
-        middle = _rounded(space.decode(np.full(space.dimension, 0.5)))
+        middle = even_spread.middle(space)
         first = middle if space.fulfils(middle) else repair(space, middle, seeds.own())
         if identity(first) not in tried:
             return first
-    begun = len(history) + len(pending)
     if begun < FIRST_TRIALS or sum(o.mean is not None for o in known) < 2:
         return even_spread.point(space, seeds)
     if several(known):
@@ -134,7 +142,7 @@ def single(
             return even_spread.point(space, seeds)
         log_cost = _log_cost(space, known) if design.thrift else None
         return towards_front(space, known, pending, seeds, tried, climb=design.climb, kinds=design.kinds, log_cost=log_cost)
-    return _Proposal(space, known, pending, seeds, tried, design).configuration()
+    return _Proposal(space, known, pending, seeds, tried, design, remembered).configuration()
 
 
 def _log_cost(space: Space, known: Sequence[Observation]) -> Array | None:
@@ -142,11 +150,6 @@ def _log_cost(space: Space, known: Sequence[Observation]) -> Array | None:
     timed = [o for o in known if o.state == "scored" and o.seconds > 0]
     costs = CostModel.of(space, [o.configuration for o in timed], [o.seconds for o in timed])
     return None if costs is None else costs.mean[1:]
-
-
-def _rounded(configuration: Configuration) -> dict[str, Value]:
-    """Without the digits that rounding errors make: 0.6 instead of 0.6000000000000001."""
-    return {name: float(f"{value:.12g}") if isinstance(value, float) else value for name, value in configuration.items()}
 
 
 def _least(evidence: Evidence) -> float:
@@ -160,12 +163,12 @@ class _Proposal:
 
     def __init__(
         self, space: Space, known: Sequence[Observation], pending: Sequence[Configuration], seeds: SeedStream,
-        tried: Taken, design: Design,
+        tried: Taken, design: Design, remembered: Recall | None,
     ) -> None:  # fmt: skip
         self._seeds, self._tried, self._design = seeds, tried, design
         self._coding = Coding.of(space)
         self._known, self._pending = kept(known), pending
-        model = believe(space, known, pending, design)
+        model = believe(space, known, pending, design, remembered)
         self._points, self._features = model.evidence.points, model.features
         self._posterior, self._expected = model.posterior, model.expected
         self._measured = len(self._points) - len(pending)
@@ -178,6 +181,7 @@ class _Proposal:
         self._tie = float(TIE * np.sqrt(noise))
         self._noise = float(np.sqrt(noise)) if design.noise and noise > PLAIN else 0.0
         self._log_cost = _log_cost(space, self._known) if design.thrift else None
+        self._leaning = None if remembered is None else remembered.leaning(self._measured)
 
     def _limits(self, design: Design) -> Keeping | None:
         measured = [place for place, o in enumerate(self._known) if o.slack]
@@ -281,7 +285,14 @@ class _Proposal:
     def _maximiser(self, region: Region, best: float | None) -> Maximiser:
         gain = None if best is None else Improvement(region.posterior, best, self._noise)
         return Maximiser(
-            region, gain, self._tried, self._seeds.own(), climb=self._design.climb, log_cost=self._log_cost, keeping=self._keeping
+            region,
+            gain,
+            self._tried,
+            self._seeds.own(),
+            climb=self._design.climb,
+            log_cost=self._log_cost,
+            keeping=self._keeping,
+            leaning=self._leaning,
         )
 
     def _rivals(self) -> list[Region]:
@@ -333,12 +344,16 @@ class Model:
     expected: Array
 
 
-def believe(space: Space, known: Sequence[Observation], pending: Sequence[Configuration], design: Design = USUAL) -> Model:
+def believe(
+    space: Space, known: Sequence[Observation], pending: Sequence[Configuration], design: Design = USUAL,
+    remembered: Recall | None = None,
+) -> Model:  # fmt: skip
     """Fits the model, as if pending trials had scored what it expects of them: their surroundings are known already, and
     one of them counts as the best so far where more is expected of it than of all that is known."""
     coding, evidence = Coding.of(space), gather(space, known, warp=design.warp)
     features = coding.features(evidence.points)
-    h = fit(features, evidence.scores, evidence.noise, coding.groups, additive=design.additive, kinds=design.kinds)
+    beliefs = None if remembered is None else remembered.beliefs
+    h = fit(features, evidence.scores, evidence.noise, coding.groups, additive=design.additive, kinds=design.kinds, beliefs=beliefs)
     posterior = Posterior(h, features, evidence.scores, evidence.noise, coding.groups)
     if pending:
         points = np.array([space.encode(c) for c in pending])

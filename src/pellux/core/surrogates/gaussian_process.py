@@ -73,12 +73,31 @@ class Hyperparameters:
         return bool(self.theta[-2] > SINGLE_BOUNDS[0] + 1e-9)
 
 
+@dataclass(frozen=True)
+class Beliefs:
+    """A normal prior of the logarithms that hyperparameters are made of; shapes (2 groups + 3,)."""
+
+    mean: Array
+    deviation: Array
+
+    @staticmethod
+    def usual(groups: int) -> Beliefs:
+        """As near to the usual priors as a normal one comes: at their modes, as wide as they are."""
+        whole, single = np.sqrt(2) + 0.5 * np.log(groups) - 3.0, np.sqrt(2) - 3.0
+        ends = (SIGNAL_PRIOR, SINGLE_PRIOR, NOISE_PRIOR)
+        return Beliefs(
+            np.array([whole] * groups + [single] * groups + [mean for mean, _ in ends]),
+            np.array([np.sqrt(3)] * (2 * groups) + [deviation for _, deviation in ends]),
+        )
+
+
 class Likelihood:
     """Negative log posterior of hyperparameters given features and warped scores, with its gradient."""
 
     def __init__(
-        self, features: Array, scores: Array, noise: Array, groups: NDArray[np.intp], *, additive: bool = True, smooth: bool = False
-    ) -> None:
+        self, features: Array, scores: Array, noise: Array, groups: NDArray[np.intp], *, additive: bool = True, smooth: bool = False,
+        beliefs: Beliefs | None = None,
+    ) -> None:  # fmt: skip
         self._smooth = smooth
         self._features, self._scores, self._noise, self._groups = features, scores, noise, groups
         self._count = count = int(groups[-1]) + 1
@@ -88,11 +107,16 @@ class Likelihood:
         self._prior_sd = np.array([np.sqrt(3)] * (2 * count) + [SIGNAL_PRIOR[1], SINGLE_PRIOR[1], NOISE_PRIOR[1]])
         # The length-scale prior is a density of the scale itself, the others of their logarithms.
         self._by_scale = np.array([1.0] * (2 * count) + [0.0] * 3)
+        self._starts = np.concatenate([self._prior_mean[: 2 * count] - 3.0, np.log([0.7, 0.5])])
+        if beliefs is not None:
+            self._prior_mean, self._prior_sd = beliefs.mean, beliefs.deviation
+            self._by_scale = np.zeros(2 * count + 3)
+            self._starts = beliefs.mean[:-1]
 
     def start(self, stretch: float, noise: float) -> Array:
         """Hyperparameters from which to climb: `stretch` times the length scales the prior thinks likeliest."""
-        mode = self._prior_mean[: 2 * self._count] - 3.0 + np.log(stretch)
-        return np.concatenate([np.clip(mode, *SCALE_BOUNDS), [np.log(0.7), np.log(0.5), np.log(noise)]])
+        mode = self._starts[: 2 * self._count] + np.log(stretch)
+        return np.concatenate([np.clip(mode, *SCALE_BOUNDS), self._starts[2 * self._count :], [np.log(noise)]])
 
     def __call__(self, theta: Array) -> tuple[float, Array]:
         h = Hyperparameters(theta)
@@ -141,6 +165,7 @@ def fit(
     *,
     additive: bool = True,
     kinds: Sequence[bool] = (True, False),
+    beliefs: Beliefs | None = None,
 ) -> Hyperparameters:
     """The likeliest hyperparameters found from several starts: the same for the same data, whatever came before.
 
@@ -153,13 +178,17 @@ def fit(
         Relative noise variance of each score; the common factor is fitted.
     kinds : sequence of bool
         The joint kernels to choose from: smooth, rough or both.
+    beliefs : Beliefs or None
+        What hyperparameters are likely, where that is known better than by the usual priors.
     """
     few = len(scores) <= FEW
     additive = additive and (int(groups[-1]) + 1) * len(scores) <= SUM_WORK
     chosen = telling(scores)
     found: list[tuple[float, Hyperparameters]] = []
     for smooth in kinds:
-        likelihood = Likelihood(features[chosen], scores[chosen], noise[chosen], groups, additive=additive, smooth=smooth)
+        likelihood = Likelihood(
+            features[chosen], scores[chosen], noise[chosen], groups, additive=additive, smooth=smooth, beliefs=beliefs
+        )
         found += [(result.fun, Hyperparameters(result.x, smooth)) for result in _climbs(likelihood, len(scores), few, additive)]
     return min(found, key=lambda one: one[0])[1]
 

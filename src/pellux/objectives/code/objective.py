@@ -9,6 +9,7 @@ from typing import Any
 
 from pellux.core.errors import InvalidPlan, InvalidSpace
 from pellux.core.judging import Tested
+from pellux.core.likeness import Traits
 from pellux.core.objective import EvaluatorSource, Holds, Judging, Kept, Left, Terms
 from pellux.core.space import Space, Value, parse
 from pellux.objectives.code.brief import FUNCTION, OUTSIDE, PROGRAM, CodeBrief, spelt_alike
@@ -121,6 +122,10 @@ class CodeObjective:
 
     def translated(self, to: str, key: str, configuration: Mapping[str, Value]) -> dict[str, Value] | None:
         return dict(configuration)
+
+    def traits(self, scatter: float | None) -> Traits:
+        runs = " ".join([self.brief.kind, *self.brief.runs, self.brief.function])
+        return Traits(runs, metric=self.brief.metric, scatter=scatter)
 
     def evaluators(self, terms: Terms) -> EvaluatorSource:
         if self.brief.kind == OUTSIDE:

@@ -11,6 +11,7 @@ import numpy as np
 
 from pellux.core.errors import InvalidPlan
 from pellux.core.judging import REGRESSION, Brief, Folds, Rows, Tested
+from pellux.core.likeness import Traits
 from pellux.core.objective import Holds, Judging, Kept, Left, Terms
 from pellux.core.space import Space, Value
 from pellux.core.stopping import telling_share
@@ -22,7 +23,7 @@ from pellux.objectives.tabular.learners.settings import Learner
 from pellux.objectives.tabular.learners.several import Several
 from pellux.objectives.tabular.target import split_rows, target_array
 from pellux.tables.files import FOLDS, array
-from pellux.tables.table import Table
+from pellux.tables.table import NUMBER, Table
 
 KIND = "table"
 UNEVEN = 0.2
@@ -75,6 +76,11 @@ class TabularObjective:
     @property
     def holds(self) -> Holds:
         return Holds()
+
+    def traits(self, scatter: float | None) -> Traits:
+        table, brief = Table.open(self.table), self.brief
+        numbers = sum(table.column(name).type == NUMBER for name in brief.features)
+        return Traits("", table.rows, len(brief.features), numbers / len(brief.features), brief.task, brief.metric, scatter)
 
     def evaluators(self, terms: Terms) -> TabularSource:
         return TabularSource(self.table, self.folds, self.brief.to_json(), self.own, terms)

@@ -29,6 +29,7 @@ from pellux.service.engine.recorder import SearchRecorder, Whose, Work
 from pellux.service.engine.restoring import restored
 from pellux.service.engine.runners import RunnerFactory, Runners
 from pellux.service.planning.prior_knowledge import observations, starts
+from pellux.service.planning.remembering import taught
 from pellux.service.planning.requests import SettingsRequest, kept_settings
 from pellux.service.planning.resolving import Resolved
 from pellux.service.problems.framing import bring_back_folds
@@ -38,6 +39,7 @@ from pellux.service.trusting import NotTrusted
 from pellux.service.workspace import Workspace
 from pellux.store import fits, problems, runs, trials
 from pellux.store.decisions import decisions_of
+from pellux.store.lessons import lessons_of
 from pellux.store.records import Problem, Search
 
 
@@ -209,6 +211,7 @@ class Engine:
         limits = _limits(plan, search.workers, objective)
         with self.workspace.database.read() as session:
             earlier = observations(session, objective, problem.id, search.learner, space, plan, before=search.id)
+            lessons = taught(lessons_of(session, search.id))
         baselines = self._baselines(search, objective)
         coordinator = Coordinator(
             limits, baselines, known, search.active_seconds, SearchState(search.state), resolved.stopping(),
@@ -222,6 +225,7 @@ class Engine:
             chosen.defaults,
             _strategy_settings(search, objective),
             [start for start in starts(space, plan.starts) if start not in baselines],
+            lessons,
         )
         recorder = SearchRecorder(
             self.workspace, Whose(search_id=search.id, problem_id=problem.id, run=search.kind, frozen=problem.frozen, keep_predictions=search.kind == runs.SEARCH, limits=limits.keep, measures=limits.measures), objective,  # type: ignore[arg-type]

@@ -24,6 +24,8 @@ from pellux.service.machines.demands import demand_of
 from pellux.service.planning.catalogue import shown_settings
 from pellux.service.planning.launching import check_search
 from pellux.service.planning.prior_knowledge import observations
+from pellux.service.planning.remembering import Search as Remembering
+from pellux.service.planning.remembering import lessons, remembered
 from pellux.service.planning.requests import SearchRequest, SettingsRequest
 from pellux.service.planning.schemas import ForecastRung, ForecastView
 from pellux.service.workspace import Workspace
@@ -50,13 +52,21 @@ def forecast(workspace: Workspace, problem_id: int, request: SearchRequest) -> F
     with workspace.database.read() as session:
         objective = workspace.objective(get_problem(session, problem_id))
         request = _with_room(workspace, objective, request)
-        space = check_search(objective, request).space
+        checked = check_search(objective, request)
+        space = checked.space
         known = observations(session, objective, problem_id, request.learner, space, request.plan)
         configurations, seconds = known_costs(session, problem_id, objective, request.learner, space)
         every = count_scored(session, problem_id, request.learner, but_strategies=CONTINUING)
+        on = request.model_copy(update={"plan": request.plan.model_copy(update={"memory": True})})
+        there = lessons(
+            workspace, session, Remembering(problem_id, objective, on, space, checked.strategy.key, bool(checked.against))
+        )
         past = count_past_results(session, problem_id, request.learner)
     found = forecast_for(objective, request, configurations, seconds, objective.telling_share)
-    return found.model_copy(update={"known": len(known), "knowable": every + past})
+    return found.model_copy(update={
+        "known": len(known), "knowable": every + past, "memory": bool(there),
+        "remembered": remembered(there) if request.plan.memory else [],
+    })  # fmt: skip
 
 
 def _with_room(workspace: Workspace, objective: Objective, request: SearchRequest) -> SearchRequest:
@@ -89,7 +99,7 @@ def forecast_for(
         strategy_settings=shown_settings(checked.strategy.key, checked.strategy_settings),
         starts=len(checked.starts), short_sighted=schedule.short_sighted, stopping=stopping.view(), work=schedule.work,
         rungs=[r.model_copy(update={"trials": max(round(r.trials * checked.trials / plays), 1)}) for r in schedule.rungs],
-        fit_seconds=None, seconds=None, seconds_low=None, seconds_high=None, costs_known=len(seconds), known=0, knowable=0,
+        fit_seconds=None, seconds=None, seconds_low=None, seconds_high=None, costs_known=len(seconds), known=0, knowable=0, remembered=[], memory=False,
     )  # fmt: skip
     model = CostModel.of(checked.space, configurations, seconds)
     if model is None:

@@ -20,6 +20,8 @@ from pellux.service.machine import default_workers, versions
 from pellux.service.machines.demands import count_of, demand_of
 from pellux.service.planning.plan_files import apply_override
 from pellux.service.planning.prior_knowledge import observations, starts
+from pellux.service.planning.remembering import Search as Remembering
+from pellux.service.planning.remembering import lessons
 from pellux.service.planning.requests import SearchRequest, SettingsRequest, checked
 from pellux.service.planning.resolving import Chosen, Resolved, resolve_continuing, resolve_stopping
 from pellux.service.searches.lookups import final_settings, learner_of, whose
@@ -28,6 +30,7 @@ from pellux.service.workspace import Workspace
 from pellux.store import runs
 from pellux.store.database import Session
 from pellux.store.decisions import get_decision
+from pellux.store.lessons import add_lessons
 from pellux.store.problems import get_problem
 from pellux.store.runs import NewRun, create_run
 
@@ -210,7 +213,10 @@ def draft(workspace: Workspace, problem_id: int, request: SearchRequest, *, plan
         workers = workers_for(workspace, objective, request.plan)
         # Asked here so that a search to start warm from that does not exist is refused at once.
         observations(session, objective, problem_id, request.learner, found.space, request.plan)
-        return create_run(
+        taught = lessons(
+            workspace, session, Remembering(problem_id, objective, request, found.space, found.strategy.key, bool(found.against))
+        )
+        search_id = create_run(
             session,
             NewRun(
                 kind="search", problem_id=problem_id, learner=request.learner, space=request.space or write(found.space),
@@ -219,6 +225,8 @@ def draft(workspace: Workspace, problem_id: int, request: SearchRequest, *, plan
                 strategy_settings=asdict(found.strategy_settings), overrides=request.overrides, stopping=found.stopping.to_json(),
             ),
         )  # fmt: skip
+        add_lessons(session, search_id, taught)
+        return search_id
 
 
 def _kept_plan(request: SearchRequest, found: Checked) -> dict[str, Any]:

@@ -143,6 +143,9 @@ class SettingsRequest(Request):
     warm_start: Literal["none", "all"] | list[int] = Field(
         "none", alias="warm start", description="Whose trials are known from the start: 'none', 'all', or numbers of searches."
     )
+    memory: bool = Field(
+        True, description="Whether the search learns from earlier problems of the workspace that had the same learner or code."
+    )
     fit_seconds: float = Field(600, gt=0, alias="fit seconds", description="Wall-clock limit of one fit.")
     trial_seconds: float | None = Field(
         None, gt=0, alias="trial seconds", description="What all fits of a trial may take together; past it the trial fails."

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Any, Literal
 
+from pydantic import Field
+
 from pellux.service.schemas import ScalarValue, View
 
 
@@ -125,6 +127,15 @@ class ForecastRung(View):
     trials: int
 
 
+class RememberedView(View):
+    """An earlier problem that a search learns from: how alike it is, from 0 to 1, and how many of its trials are remembered."""
+
+    problem_id: int
+    name: str
+    likeness: float
+    trials: int
+
+
 class ForecastView(View):
     """What a search would do. Seconds are None until a fit's cost is known; low and high hold 80 % of the likely."""
 
@@ -145,6 +156,8 @@ class ForecastView(View):
     costs_known: int
     known: int
     knowable: int
+    remembered: list[RememberedView] = Field(description="Earlier problems that the search would learn from, the most alike first.")
+    memory: bool = Field(description="Whether there is something to learn from earlier problems when that is switched on.")
     stopping: StoppingView
     rungs: list[ForecastRung]
     work: float

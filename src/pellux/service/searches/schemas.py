@@ -7,7 +7,7 @@ from typing import Any, Literal
 from pydantic import Field
 
 from pellux.service.planning.requests import Request
-from pellux.service.planning.schemas import StoppingView
+from pellux.service.planning.schemas import RememberedView, StoppingView
 from pellux.service.problems.schemas import BestView
 from pellux.service.schemas import ScalarValue, View
 from pellux.store.ledger import FitStateName, RunKind, SearchStateName, TrialStateName
@@ -141,6 +141,7 @@ class AskedView(View):
     cluster: str = Field(description="Address of the scheduler whose machines do its fits; empty for the server's own.")
     seed: int
     warm_start: str | list[int]
+    memory: bool
 
 
 class AimView(View):
@@ -177,6 +178,7 @@ class SearchView(View):
     strategy_settings: dict[str, ScalarValue]
     overrides: list[str]
     warm_start: str | list[int]
+    remembered: list[RememberedView] = Field(description="Earlier problems that it learns from, as they were when it began.")
     target_score: float | None
     no_gain_in: int | None
     limits: list[LimitView]

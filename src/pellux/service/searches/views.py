@@ -12,8 +12,10 @@ from pellux.engine.model import PROPOSED
 from pellux.engine.states import SearchState, TrialState
 from pellux.service.engine.engine import Engine
 from pellux.service.planning.forecasts import Pace, seconds_left
+from pellux.service.planning.remembering import remembered_by
 from pellux.service.planning.requests import SettingsRequest, kept_settings
 from pellux.service.planning.resolving import Resolved
+from pellux.service.planning.schemas import RememberedView
 from pellux.service.problems.problems import best_shown
 from pellux.service.problems.schemas import BestView
 from pellux.service.searches.schemas import AimView, AskedView, Counts, FitCounts, LimitView, SearchView
@@ -34,6 +36,7 @@ class _Known:
     baselines: Sequence[tuple[Trial, int, str]]
     newest: int
     keeping: Mapping[int, int]
+    remembered: Mapping[int, list[RememberedView]]
 
 
 def views(engine: Engine, session: Session, problem: Problem, searches: Sequence[Search]) -> list[SearchView]:
@@ -41,7 +44,7 @@ def views(engine: Engine, session: Session, problem: Problem, searches: Sequence
     known = _Known(
         tallies.states(session, ids), tallies.fits_done(session, ids), tallies.work_saved(session, ids), tallies.best(session, ids),
         trials.baselines(session, problem.id), ledger.newest(session),
-        tallies.keeping(session, [search.id for search in searches if search.plan.get("limits")]),
+        tallies.keeping(session, [search.id for search in searches if search.plan.get("limits")]), remembered_by(session, ids),
     )  # fmt: skip
     objective = engine.workspace.objective(problem)
     return [_view(engine, session, objective, search, known) for search in searches]
@@ -64,7 +67,7 @@ def _view(engine: Engine, session: Session, objective: Objective, search: Search
         strategy=labelled(search.strategy) if space else "", chosen_by=labelled(settings.strategy),
         strategy_reason=search.strategy_reason,
         strategy_settings={k: v for k, v in search.strategy_settings.items() if not isinstance(v, list)}, overrides=search.overrides,
-        warm_start=settings.warm_start, target_score=settings.target_score, no_gain_in=settings.no_gain_in,
+        warm_start=settings.warm_start, remembered=known.remembered.get(search.id, []), target_score=settings.target_score, no_gain_in=settings.no_gain_in,
         limits=[LimitView(text=one.text, measure=one.measure, at_least=one.at_least, bound=one.bound) for one in limits],
         keeping=known.keeping.get(search.id, 0) if limits else None,
         against=[AimView(measure=one.measure, larger_is_better=one.larger) for one in objective.judging.weighed(settings.against)],

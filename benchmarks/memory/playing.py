@@ -1,0 +1,79 @@
+"""A learner on a data set, searched with and without what searches of the same learner taught on the nine others."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cache, partial
+
+from benchmarks.memory.data import DATA, loaded
+from benchmarks.memory.tables import CASES, Case, best, problem, range_of
+from benchmarks.strategies.playing import Play, play
+from pellux.core.likeness import Traits, likeness
+from pellux.core.space import Configuration
+from pellux.core.strategies import Observation, gaussian_process
+from pellux.core.strategies.lessons import Lesson, adapted
+from pellux.objectives.tabular.learners.catalogue import OURS
+
+EARLIER = 40  # trials of each search that teaches
+NEAR = 0.01
+
+
+@dataclass(frozen=True)
+class Run:
+    """The regret of each trial, in shares of what there is to gain from the median configuration to the best."""
+
+    case: Case
+    seed: int
+    regrets: tuple[float, ...]
+
+    def within_score(self) -> int:
+        """Trials until the best is within 1 % of the best score there is; one more than there were where it never was."""
+        return self._until(NEAR * abs(best(self.case)) / range_of(self.case))
+
+    def within_range(self) -> int:
+        """Trials until it is within 1 % of what there is to gain, which asks for more."""
+        return self._until(NEAR)
+
+    def best_at(self, trials: int) -> float:
+        return min(self.regrets[:trials])
+
+    def _until(self, near: float) -> int:
+        return next((n for n, regret in enumerate(self.regrets, 1) if regret <= near), len(self.regrets) + 1)
+
+
+def run_of(case: Case, seed: int, found: Play) -> Run:
+    return Run(case, seed, tuple(-truth for truth in found.truths))
+
+
+def without(case: Case, seed: int, trials: int) -> Run:
+    return run_of(case, seed, play(problem(case), gaussian_process.propose, trials, seed))
+
+
+def with_memory(case: Case, seed: int, trials: int, histories: dict[Case, list[Observation]]) -> Run:
+    """`histories` has the search that teaches of every case; those of other learners and of this data set are left aside."""
+    others = [other for other in histories if other.learner == case.learner and other.data != case.data]
+    lessons = tuple(taught for other in others if (taught := lesson(case, other, histories[other])) is not None)
+    return run_of(case, seed, play(problem(case), partial(gaussian_process.propose, lessons=lessons), trials, seed))
+
+
+def history(case: Case, seed: int) -> list[Observation]:
+    """Of a search that teaches: it remembers nothing itself."""
+    return play(problem(case), gaussian_process.propose, EARLIER, seed).history
+
+
+def lesson(here: Case, there: Case, trials: Sequence[Observation]) -> Lesson | None:
+    """What a search on another data set found, in this space."""
+    defaults = OURS.learner(here.learner, DATA[here.data].task).defaults
+    placed = [(adapted(here.space, o.configuration, defaults), o.mean) for o in trials]
+    known = list[tuple[Configuration, float]]([(c, mean) for c, mean in placed if c is not None and mean is not None])
+    return Lesson.of(likeness(_traits(here), _traits(there)), known)
+
+
+@cache
+def _traits(case: Case) -> Traits:
+    rows, columns = loaded(case.data)[0].shape
+    return Traits("", rows, columns, 1.0, DATA[case.data].task, DATA[case.data].scoring)
+
+
+__all__ = ["CASES", "Run", "history", "with_memory", "without"]

@@ -1,0 +1,99 @@
+"""What a workspace's memory is worth: a data set left out, searched with and without what the others taught.
+
+python -m benchmarks.memory.run 4      # how many seeds; writes its part of docs/benchmarks.md
+"""
+
+from __future__ import annotations
+
+import os
+import platform
+import sys
+import time
+from collections.abc import Sequence
+from concurrent.futures import ProcessPoolExecutor
+from datetime import date
+from functools import partial
+
+import numpy as np
+
+from benchmarks.document import put
+from benchmarks.memory.playing import CASES, Run, history, with_memory, without
+from benchmarks.memory.tables import LEARNERS
+from pellux.core.strategies import Observation
+
+FIRST_SEED, TEACHER = 400, 1400
+TRIALS = 30
+MARKS = (3, 5, 10, 20)
+HALF, FEW = 0.5, 0.10  # what was wanted: trials beside those without, share of runs that are worse
+CLEARLY = 2  # so many trials more are worse by more than chance
+
+
+def main(seeds: int) -> None:
+    began = time.perf_counter()
+    jobs = [(case, seed) for case in CASES for seed in range(FIRST_SEED, FIRST_SEED + seeds)]
+    with ProcessPoolExecutor() as pool:
+        taught = dict(zip(CASES, pool.map(partial(history, seed=TEACHER), CASES), strict=True))
+        alone = list(pool.map(_without, jobs))
+        helped = list(pool.map(partial(_with, taught), jobs))
+    put("memory", _document(alone, helped, seeds, time.perf_counter() - began))
+
+
+def _without(job: tuple[object, int]) -> Run:
+    return without(*job, TRIALS)  # type: ignore[arg-type]
+
+
+def _with(taught: dict[object, list[Observation]], job: tuple[object, int]) -> Run:
+    return with_memory(*job, TRIALS, taught)  # type: ignore[arg-type]
+
+
+def _document(alone: Sequence[Run], helped: Sequence[Run], seeds: int, seconds: float) -> list[str]:
+    pairs = list(zip(alone, helped, strict=True))
+    near = [(a.within_score(), b.within_score()) for a, b in pairs]
+    gain = [(a.within_range(), b.within_range()) for a, b in pairs]
+    lines = [
+        "## What a workspace remembers",
+        "",
+        f"`make bench-memory`, {date.today()}: {len(LEARNERS)} learners on 10 data sets (three of the demo, two of scikit-learn's, five made), "
+        f"tables of real fits. Each data set in turn is searched by the Gaussian process without memory, and with what one search of 40 trials "
+        f"(seed {TEACHER}) taught on each of the nine others. Seeds {FIRST_SEED} to {FIRST_SEED + seeds - 1}, {TRIALS} trials; a run that never "
+        f"gets there counts {TRIALS + 1}. {os.cpu_count()} cores, Python {platform.python_version()}, {seconds / 60:.0f} minutes.",
+        "",
+        "Trials until the best is within 1 % of the best score, and (which asks for more) within 1 % of what there is to gain from the median "
+        "configuration to the best; medians without → with, and the median of the runs' own ratios.",
+        "",
+        "| learner | 1 % of the score | ratio | worse | 1 % of the gain | ratio | worse |",
+        "|---|---|---|---|---|---|---|",
+    ]
+    for learner in (*LEARNERS, "all"):
+        chosen = [i for i, (a, _) in enumerate(pairs) if learner in (a.case.learner, "all")]
+        lines.append(f"| {learner} | {_cells([near[i] for i in chosen])} | {_cells([gain[i] for i in chosen])} |")
+    lines += ["", "| regret after | without | with | with is no worse in |", "|---|---|---|---|"]
+    for mark in MARKS:
+        a, b = (np.array([run.best_at(mark) for run in runs]) for runs in (alone, helped))
+        lines.append(f"| {mark} trials | {np.median(a):.4f} | {np.median(b):.4f} | {(b <= a).mean():.0%} |")
+    return [*lines, "", *_claims(near)]
+
+
+def _cells(pairs: Sequence[tuple[int, int]]) -> str:
+    a, b = np.array(pairs).T
+    return f"{np.median(a):g} → {np.median(b):g} | {np.median(b / a):.2f} | {(b > a).mean():.0%}, clearly {_clearly(a, b):.0%}"
+
+
+def _clearly(a: np.ndarray, b: np.ndarray) -> float:
+    return float(((b > a + CLEARLY) & (b > 1.2 * a)).mean())
+
+
+def _claims(pairs: Sequence[tuple[int, int]]) -> list[str]:
+    """What was wanted of the first measure, and whether it is kept."""
+    a, b = np.array(pairs).T
+    ratio, worse = float(np.median(b) / np.median(a)), float((b > a).mean())
+    return [
+        f"Wanted: half the trials or fewer in the median. Medians {np.median(a):g} → {np.median(b):g}: {ratio:.2f}, "
+        f"{'kept' if ratio <= HALF else 'NOT kept'}; median of the ratios {np.median(b / a):.2f}.",
+        f"Wanted: worse in at most {FEW:.0%} of runs. Worse by any trial in {worse:.0%}, {'kept' if worse <= FEW else 'NOT kept'}; "
+        f"by more than {CLEARLY} trials and a fifth in {_clearly(a, b):.0%}; better by as much in {_clearly(b, a):.0%}.",
+    ]
+
+
+if __name__ == "__main__":
+    main(int(sys.argv[1]) if len(sys.argv) > 1 else 4)

@@ -1,0 +1,128 @@
+"""What lessons say about a space: where to begin, how far settings reach, and where good trials may lie.
+
+Each lesson is a Gaussian process of its own scores, read from what is usual there to its best, so that problems with other metrics can
+be compared. First trials are chosen together, each the one that adds most to the best that every lesson has among them (Wistuba,
+Schilling & Schmidt-Thieme, DSAA 2015). The hyperparameters of the lessons are what is believed of the search's own. To foretell scores from the lessons themselves was tried and is
+worse: what differs between two problems is rougher than either.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import cached_property, lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pellux.core.space import Configuration, Space, Value, identity
+from pellux.core.strategies.even_spread import sobol
+from pellux.core.strategies.fresh import Taken
+from pellux.core.strategies.leaning import Leaning
+from pellux.core.strategies.lessons import Lesson
+from pellux.core.surrogates.coding import Coding
+from pellux.core.surrogates.gaussian_process import Beliefs, Posterior, fit
+from pellux.core.surrogates.warp import warped
+
+Array = NDArray[np.float64]
+PLACES = 512  # of the space, at which lessons are compared
+GOOD, FEWEST_GOOD = 0.15, 3  # share of a lesson's trials that were good, and how many at least
+DOUBT = 0.5  # of a lesson that is as alike as can be: by so much the usual beliefs count beside the lessons
+NARROWEST = 0.3  # deviation of what is believed of the logarithm of a hyperparameter
+
+
+class Told:
+    """A lesson as a function over the space."""
+
+    def __init__(self, coding: Coding, lesson: Lesson) -> None:
+        points = np.array([coding.space.encode(c) for c in lesson.configurations])
+        self.likeness, features = lesson.likeness, coding.features(points)
+        self._varied = np.ptp(features, axis=0) > 1e-9  # of what never changed it says nothing
+        scores, noise = warped(np.array(lesson.scores)), np.ones(len(points))
+        best = np.argsort(-scores, kind="stable")[: max(FEWEST_GOOD, int(GOOD * len(scores)))]
+        self.good = features[best]
+        features = features * self._varied
+        self._h = fit(features, scores, noise, coding.groups, kinds=(False,))
+        self._posterior = Posterior(self._h, features, scores, noise, coding.groups)
+
+    def expected(self, features: Array) -> Array:
+        return self._posterior.expected(features * self._varied)
+
+    def hyperparameters(self, groups: NDArray[np.intp]) -> Array:
+        """Logarithms as in `Hyperparameters`, NaN for the length scales of what never changed."""
+        silent = np.array([not self._varied[groups == g].any() for g in range(int(groups[-1]) + 1)])
+        return np.where(np.concatenate([silent, silent, [False] * 3]), np.nan, self._h.theta)
+
+
+class Recall:
+    """All lessons about a space."""
+
+    def __init__(self, space: Space, lessons: Sequence[Lesson]) -> None:
+        self._coding = coding = Coding.of(space)
+        self._told = [Told(coding, lesson) for lesson in lessons]
+        tops = [space.encode(lesson.configurations[int(np.argmax(lesson.scores))]) for lesson in lessons]
+        even = space.snap(sobol(space.dimension, PLACES, np.random.default_rng(0)))
+        self._places = np.concatenate([even, tops])
+        alike = np.array([one.likeness for one in self._told])
+        self._shares: Array = alike / alike.sum()
+
+    @cached_property
+    def _reads(self) -> tuple[Array, Array]:
+        """What each lesson's median place comes to, and how far its best lies above; shapes (lessons,)."""
+        values = self._expected(self._places)
+        middle = np.median(values, axis=1)
+        return middle, np.maximum(values.max(1) - middle, 1e-9)
+
+    def _expected(self, points: Array) -> Array:
+        """Of every lesson at points of the unit cube, shape (lessons, n)."""
+        features = self._coding.features(points)
+        return np.array([one.expected(features) for one in self._told])
+
+    def _worth(self, points: Array) -> Array:
+        """From 0, what is usual for a lesson, to 1, its best; shape (lessons, n)."""
+        middle, span = self._reads
+        found: Array = (self._expected(points) - middle[:, None]) / span[:, None]
+        return found
+
+    @cached_property
+    def _worths(self) -> Array:
+        return self._worth(self._places)
+
+    def first(self, before: Sequence[Configuration], tried: Taken) -> dict[str, Value] | None:
+        """The untried place that adds most to the best that each lesson has among those before."""
+        space = self._coding.space
+        best = np.zeros(len(self._told))
+        if before:
+            best = np.maximum(best, self._worth(np.array([space.encode(c) for c in before])).max(1))
+        gains = self._shares @ np.maximum(self._worths - best[:, None], 0.0)
+        for place in np.argsort(-gains, kind="stable").tolist():
+            found = space.decode(self._places[place])
+            if identity(found) not in tried and space.fulfils(found):
+                return found
+        return None
+
+    @cached_property
+    def beliefs(self) -> Beliefs:
+        """What the lessons' hyperparameters say of the search's own, beside what is usually believed of them."""
+        groups = self._coding.groups
+        usual = Beliefs.usual(int(groups[-1]) + 1)
+        theta = np.array([one.hyperparameters(groups) for one in self._told])
+        weights = np.where(np.isnan(theta), 0.0, np.array([one.likeness for one in self._told])[:, None])
+        theta, total = np.nan_to_num(theta), weights.sum(0) + DOUBT
+        mean = ((weights * theta).sum(0) + DOUBT * usual.mean) / total
+        spread = (weights * (theta - mean) ** 2).sum(0) + DOUBT * (usual.deviation**2 + (usual.mean - mean) ** 2)
+        return Beliefs(mean, np.maximum(np.sqrt(spread / total), NARROWEST))
+
+    def leaning(self, trials: int) -> Leaning:
+        """Toward where the lessons' good trials lie, after so many trials of the search."""
+        shares = [np.full(len(one.good), share / len(one.good)) for one, share in zip(self._told, self._shares, strict=True)]
+        return Leaning(np.concatenate([one.good for one in self._told]), np.concatenate(shares), trials)
+
+
+def recall(space: Space, lessons: Sequence[Lesson]) -> Recall | None:
+    """What lessons say, remembered from one proposal to the next; None where there are none."""
+    return _remembered(space, tuple(lessons)) if lessons else None
+
+
+@lru_cache(maxsize=4)
+def _remembered(space: Space, lessons: tuple[Lesson, ...]) -> Recall:
+    return Recall(space, lessons)

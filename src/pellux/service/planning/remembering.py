@@ -1,0 +1,115 @@
+"""What earlier problems of a workspace teach a new search: their trials of the same learner or code, the most alike ones first."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from pellux.core.errors import PelluxError
+from pellux.core.likeness import Traits, likeness, scatter_of
+from pellux.core.objective import Objective
+from pellux.core.space import Space
+from pellux.core.strategies import CONTINUING, Lesson, adapted, strategy
+from pellux.objectives.tabular.learners.several import split_key
+from pellux.service.planning.requests import SearchRequest
+from pellux.service.planning.schemas import RememberedView
+from pellux.service.workspace import Workspace
+from pellux.store.database import Session
+from pellux.store.lessons import named
+from pellux.store.problems import get_problem
+from pellux.store.records import KeptLesson
+from pellux.store.trials import baselines, scored_by_problem, scored_configurations
+
+MOST = 8  # problems a search learns from
+LOOKED_AT = 60  # of the newest that may be alike
+LEAST = 0.1  # likeness of what is worth a look
+
+
+@dataclass(frozen=True)
+class Search:
+    """What is about to be searched: the problem, what it configures, the space, the strategy's key, whether several metrics decide."""
+
+    problem_id: int
+    objective: Objective
+    request: SearchRequest
+    space: Space
+    strategy: str
+    several: bool
+
+    @property
+    def remembers(self) -> bool:
+        """Whether it is to learn from earlier problems, and can."""
+        return self.request.plan.memory and strategy(self.strategy).remembers and not self.several
+
+
+def lessons(workspace: Workspace, session: Session, search: Search) -> list[KeptLesson]:
+    """What there is to learn now, the most alike first; nothing where that is switched off or the strategy cannot."""
+    if not search.remembers:
+        return []
+    here = _traits(session, search.problem_id, search.objective)
+    alike = list[tuple[float, int, str, Objective]]()
+    for problem_id in _candidates(session, search):
+        problem = get_problem(session, problem_id)
+        try:
+            objective = workspace.objective(problem)
+            there = _traits(session, problem_id, objective)
+        except PelluxError:  # its data or code are gone: what it taught cannot be weighed
+            continue
+        alike.append(
+            (likeness(here, there) if objective.kind == search.objective.kind else 0.0, problem_id, problem.name, objective)
+        )
+    alike.sort(key=lambda one: (-one[0], -one[1]))
+    found = list[KeptLesson]()
+    for near, problem_id, name, objective in alike:
+        if near < LEAST or len(found) == MOST:
+            break
+        lesson = _lesson(session, search, near, problem_id, objective)
+        if lesson is not None:
+            trials = [(dict(c), score) for c, score in zip(lesson.configurations, lesson.scores, strict=True)]
+            found.append(KeptLesson(problem_id, name, near, trials))
+    return found
+
+
+def taught(kept: Sequence[KeptLesson]) -> list[Lesson]:
+    """As the strategy takes them."""
+    return [Lesson(one.likeness, tuple(c for c, _ in one.trials), tuple(score for _, score in one.trials)) for one in kept]
+
+
+def remembered(kept: Sequence[KeptLesson]) -> list[RememberedView]:
+    return [RememberedView(problem_id=one.problem_id, name=one.name, likeness=one.likeness, trials=len(one.trials)) for one in kept]
+
+
+def remembered_by(session: Session, search_ids: Sequence[int]) -> dict[int, list[RememberedView]]:
+    """By search, what it was taught when it began."""
+    return {
+        search_id: [RememberedView(problem_id=p, name=name, likeness=near, trials=trials) for p, name, near, trials in found]
+        for search_id, found in named(session, search_ids).items()
+    }
+
+
+def _candidates(session: Session, search: Search) -> list[int]:
+    """Other problems with trials of a learner that this search has too, newest first."""
+    wanted = _names(search.request.learner)
+    found = {p for p, learner in scored_by_problem(session) if p != search.problem_id and wanted & _names(learner)}
+    return sorted(found, reverse=True)[:LOOKED_AT]
+
+
+def _names(learner: str) -> set[str]:
+    return {name for name, _ in split_key(learner)} if learner else {""}
+
+
+def _traits(session: Session, problem_id: int, objective: Objective) -> Traits:
+    scored = baselines(session, problem_id)
+    return objective.traits(scatter_of(scored[0][0].scores) if scored else None)
+
+
+def _lesson(session: Session, search: Search, near: float, problem_id: int, objective: Objective) -> Lesson | None:
+    """Its trials as far as they mean something here."""
+    key, sign = search.request.learner, objective.judging.sign
+    defaults, found = search.objective.configurable(key).defaults, {}
+    for its_key, configuration, mean in scored_configurations(session, problem_id, but_strategies=CONTINUING):
+        moved = search.objective.translated(key, its_key, configuration)
+        placed = None if moved is None else adapted(search.space, moved, defaults)
+        if placed is not None:
+            found[str(sorted(placed.items()))] = (placed, sign * mean)
+    return Lesson.of(near, list(found.values()))

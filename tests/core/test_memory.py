@@ -1,0 +1,143 @@
+"""What other problems taught: how alike they are, which trials are kept, where a search begins, what its model believes."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from scipy.optimize import check_grad
+
+from pellux.core.likeness import Traits, likeness, scatter_of
+from pellux.core.space import Configuration, identity, parse
+from pellux.core.strategies import STRATEGIES, Lesson, Observation, SeedStream, adapted
+from pellux.core.strategies.even_spread import sobol
+from pellux.core.strategies.fresh import Taken
+from pellux.core.strategies.leaning import Leaning
+from pellux.core.strategies.lessons import MOST_TRIALS
+from pellux.core.strategies.recall import Recall
+from pellux.core.surrogates.gaussian_process import Beliefs
+
+PLANE = parse("x: 0 .. 1\ny: 0 .. 1")
+GP = STRATEGIES["gaussian process"]
+
+
+def bowl(x: float, y: float) -> Callable[[Configuration], float]:
+    """A hill with its top at (x, y), along which y hardly matters."""
+    return lambda c: -((float(c["x"]) - x) ** 2) - 0.01 * (float(c["y"]) - y) ** 2
+
+
+def taught(value: Callable[[Configuration], float], likeness: float = 1.0, trials: int = 24) -> Lesson:
+    points = [PLANE.decode(p) for p in sobol(2, trials, np.random.default_rng(3))]
+    found = Lesson.of(likeness, [(c, value(c)) for c in points])
+    assert found is not None
+    return found
+
+
+def test_likeness_is_one_for_the_same_and_falls_with_every_difference() -> None:
+    here = Traits("", 1000, 20, 0.8, "binary", "roc auc", 0.05)
+    assert likeness(here, here) == 1
+    others = [
+        Traits("", 3000, 20, 0.8, "binary", "roc auc", 0.05),
+        Traits("", 1000, 60, 0.8, "binary", "roc auc", 0.05),
+        Traits("", 1000, 20, 0.2, "binary", "roc auc", 0.05),
+        Traits("", 1000, 20, 0.8, "binary", "log loss", 0.05),
+        Traits("", 1000, 20, 0.8, "binary", "roc auc", 0.2),
+    ]
+    assert all(0.3 < likeness(here, there) < 1 for there in others)
+    assert all(likeness(here, there) == likeness(there, here) for there in others)
+    far = Traits("", 100_000, 300, 0.0, "regression", "rmse", 0.05)
+    assert likeness(here, far) < 0.1 < min(likeness(here, there) for there in others)
+    assert likeness(Traits("program a"), Traits("program b")) == 0, "other code teaches nothing"
+    assert likeness(Traits("program a", metric="f"), Traits("program a", metric="f")) == 1
+    assert scatter_of([0.8, 1.0, 0.9]) == pytest.approx(np.std([0.8, 1.0, 0.9], ddof=1) / 0.9)
+    assert scatter_of([0.8, None]) is scatter_of([0.5, 0.5]) is scatter_of([-1.0, 1.0]) is None
+
+
+def test_a_lesson_keeps_the_best_and_an_even_share_of_the_rest() -> None:
+    trials = [({"x": i / 500, "y": 0.5}, math.sin(i)) for i in range(500)]
+    found = Lesson.of(0.7, trials)
+    assert found is not None
+    assert len(found.scores) == len(found.configurations) == MOST_TRIALS
+    best = sorted((score for _, score in trials), reverse=True)[: MOST_TRIALS // 2]
+    assert set(best) <= set(found.scores)
+    assert min(found.scores) == min(score for _, score in trials)
+    assert [found.scores[i] for i in range(3)] == [dict((c["x"], s) for c, s in trials)[found.configurations[i]["x"]] for i in range(3)]
+    assert Lesson.of(0.7, trials[:5]) is None, "too few"
+    assert Lesson.of(0.7, [(c, 1.0) for c, _ in trials]) is None, "all the same"
+    assert Lesson.of(0.0, trials) is None, "nothing alike"
+
+
+def test_a_configuration_is_adapted_to_another_space() -> None:
+    space = parse("depth: 2 .. 9 int\nrate: 0.01 .. 1 log\nkind: a | b\nextra: 0 .. 1 if kind == b")
+    defaults = {"depth": 6, "rate": 0.1, "kind": "a", "extra": 0.5, "leaf": 1}
+    assert adapted(space, {"depth": 3, "leaf": 40}, defaults) == {"depth": 3, "rate": 0.1, "kind": "a"}, "leaf is left aside"
+    assert adapted(space, {"rate": 1, "kind": "b"}, defaults) == {"depth": 6, "rate": 1.0, "kind": "b", "extra": 0.5}
+    assert adapted(space, {"depth": 12}, defaults) is None, "it lies outside"
+    assert adapted(space, {"kind": "c"}, defaults) is None
+    assert adapted(space, {"depth": 3}, {}) is None, "nobody knows what the rate was"
+
+
+def test_first_trials_are_where_lessons_had_their_best_one_for_each() -> None:
+    recall = Recall(PLANE, [taught(bowl(0.2, 0.5)), taught(bowl(0.85, 0.5), 0.6), taught(bowl(0.22, 0.5))])
+    tried, before = Taken(set(), []), list[Configuration]()
+    for _ in range(2):
+        found = recall.first(before, tried)
+        assert found is not None
+        before.append(found)
+        tried.add(identity(found))
+    assert float(before[0]["x"]) == pytest.approx(0.21, abs=0.08), "two of three agree"
+    assert float(before[1]["x"]) == pytest.approx(0.85, abs=0.08), "then the one that is not served yet"
+
+
+def test_hyperparameters_are_believed_to_be_those_of_the_lessons() -> None:
+    usual = Beliefs.usual(2)
+    short, long = (Recall(PLANE, [taught(lambda c, w=w: math.sin(w * float(c["x"])), trials=48)] * 3).beliefs for w in (20.0, 2.0))
+    assert short.mean[0] < long.mean[0], "x wiggles"
+    assert np.all(short.deviation <= usual.deviation + 1e-9 + np.abs(short.mean - usual.mean))
+    one = parse("x: 0 .. 1\ny: 0 .. 1")
+    still = Lesson.of(1.0, [({"x": x, "y": 0.5}, math.sin(9 * x)) for x in np.linspace(0, 1, 20).tolist()])
+    assert still is not None
+    silent = Recall(one, [still]).beliefs
+    assert silent.mean[1] == pytest.approx(usual.mean[1]), "of what never changed nothing is believed"
+    assert silent.deviation[0] < usual.deviation[0], "of what did something is"
+
+
+@given(st.integers(0, 2**16), st.integers(1, 4), st.integers(0, 1))
+def test_the_leaning_has_the_slopes_it_says_and_fades(seed: int, places: int, still: int) -> None:
+    rng = np.random.default_rng(seed)
+    shares = rng.dirichlet(np.ones(places))
+    leaning = Leaning(rng.random((places, 3)), shares, 7)
+    at = rng.random(3)
+
+    def value(x: np.ndarray) -> float:
+        return float(leaning(np.concatenate([x, at[2:]])[None] if still else x[None])[0])
+
+    def slope(x: np.ndarray) -> np.ndarray:
+        whole = np.concatenate([x, at[2:]]) if still else x
+        found: np.ndarray = leaning.with_slopes(whole[None], len(x))[1][0]
+        return found
+
+    start = at[:2] if still else at
+    assert check_grad(value, slope, start) < 1e-4 * (1 + np.abs(slope(start)).max())
+    later = Leaning(leaning.places, shares, 70)
+    assert later(at[None])[0] == pytest.approx(leaning(at[None])[0] / 10)
+
+
+def test_a_search_that_remembers_is_there_sooner_and_one_that_remembers_the_wrong_thing_arrives_too() -> None:
+    def regret(lessons: list[Lesson], trials: int) -> float:
+        value, history = bowl(0.3, 0.6), list[Observation]()
+        for number in range(1, trials + 1):
+            c = GP.ask(PLANE, history, [], 1, SeedStream(5, number), None, lessons).configurations[0]
+            history.append(Observation(c, (value(c),), 1.0, "scored"))
+        return -max(o.mean or 0.0 for o in history)
+
+    alike, unlike = taught(bowl(0.32, 0.55)), taught(lambda c: -bowl(0.3, 0.6)(c))
+    assert regret([alike], 3) < 0.2 * regret([], 3)
+    assert regret([unlike], 14) < 0.005
+    random = STRATEGIES["random"]
+    plain = random.ask(PLANE, [], [], 1, SeedStream(5, 1), None)
+    assert random.ask(PLANE, [], [], 1, SeedStream(5, 1), None, [alike]) == plain, "one that does not learn does not remember"
