@@ -133,3 +133,24 @@ def test_a_person_joins_in_while_it_runs(page: Page, server: Server) -> None:
     page.open(f"/p/1/evidence?search=2&view=trials&trial={server.get('/searches/2/trials')['trials'][0]['id']}")
     page.wait_text("[data-limits-kept='true']", "✓ predict ms")
     assert [m for m in page.complaints() if "422" not in m] == []
+
+
+def test_an_earlier_problem_teaches_until_it_is_told_not_to(page: Page, server: Server, tmp_path: Path) -> None:
+    body = {"learner": "tree", "plan": {"strategy": "random", "trials": 8}}
+    first = server.call("POST", "/api/v1/problems/1/searches", body)[1]
+    server.until(f"/searches/{first['id']}", lambda s: s["state"] == "finished")
+    csv = write_csv(tmp_path / "other.csv", mixed_columns(seed=6)).read_bytes()
+    data = server.call("POST", "/api/v1/data?name=other.csv", csv)[1]
+    brief = {"data": data["hash"], "target": "label", "metric": "average precision", "ignore": ["amount"], "folds": 4}
+    here = server.call("POST", "/api/v1/problems", brief)[1]["id"]
+    page.open(f"/p/{here}/space")
+    page.find("main [role='combobox']").send_keys(" ")
+    page.click("[role='option'][data-value='tree']")
+    page.wait_text("[data-remembered]", "Learns from label from mixed")
+    switch = "//label[contains(., 'earlier problems')]/input"
+    page.driver.find_element("xpath", switch).click()
+    page.until(lambda: not page.all("[data-remembered]"))
+    page.driver.find_element("xpath", switch).click()
+    page.wait_text("[data-remembered]", "Learns from label from mixed")
+    page.press_button("Launch")
+    page.wait_text("main [data-remembered]", "learns from label from mixed")

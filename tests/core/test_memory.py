@@ -65,7 +65,8 @@ def test_a_lesson_keeps_the_best_and_an_even_share_of_the_rest() -> None:
     best = sorted((score for _, score in trials), reverse=True)[: MOST_TRIALS // 2]
     assert set(best) <= set(found.scores)
     assert min(found.scores) == min(score for _, score in trials)
-    assert [found.scores[i] for i in range(3)] == [dict((c["x"], s) for c, s in trials)[found.configurations[i]["x"]] for i in range(3)]
+    by_place = {c["x"]: score for c, score in trials}
+    assert [by_place[c["x"]] for c in found.configurations] == list(found.scores)
     assert Lesson.of(0.7, trials[:5]) is None, "too few"
     assert Lesson.of(0.7, [(c, 1.0) for c, _ in trials]) is None, "all the same"
     assert Lesson.of(0.0, trials) is None, "nothing alike"

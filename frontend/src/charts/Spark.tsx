@@ -20,7 +20,7 @@ export function Spark({
     const share = high > low ? (v - low) / (high - low) : 0.5;
     return 3 + (1 - (larger ? share : 1 - share)) * (height - 6);
   };
-  const x = (i: number) => (values.length > 1 ? (i / (values.length - 1)) * (width - 5) : 0);
+  const x = (i: number) => (values.length > 1 ? (i / (values.length - 1)) * (width - 5) : 3); // one dot alone is drawn whole
   const path = values.map((v, i) => (i === 0 ? `M0 ${y(v)}` : `H${x(i)}V${y(v)}`)).join("");
   return (
     <svg width={width} height={height} role="img" aria-label="Best so far">

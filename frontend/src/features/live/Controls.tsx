@@ -114,7 +114,7 @@ export function Controls({ search }: { search: Search }) {
         )}
         {search.remembered.length > 0 && (
           <span className="soft" data-remembered title={taughtEach(search.remembered)}>
-            taught by {taughtBy(search.remembered)}
+            learns from {taughtBy(search.remembered)}
           </span>
         )}
         {search.reason && <span className="soft cut">{search.reason}</span>}

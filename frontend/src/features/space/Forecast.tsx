@@ -47,8 +47,8 @@ export function Forecast({ forecast, automatic, strategies }: Props) {
         <>
           <br />
           <span data-remembered title={taughtEach(forecast.remembered)}>
-            Begins with what <b>{taughtBy(forecast.remembered)}</b> taught
-            <span className="soft">, ever less as its own trials come in.</span>
+            Learns from <b>{taughtBy(forecast.remembered)}</b>{" "}
+            <span className="soft">to begin with, ever less as its own trials come in</span>
           </span>
         </>
       )}

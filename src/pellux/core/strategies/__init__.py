@@ -64,8 +64,8 @@ class Entry:
         Proposals are what a model of the score expects most of.
     models_all : bool
         It has models of limits and of all metrics that decide; others are told of them by the order of the scores.
-    remembers : bool
-        It can learn from what other problems taught.
+    remembers : int
+        So many trials it learns from what other problems taught, too; 0 where it cannot.
     first : function of (configuration, seeds, settings), or None
         A start value as an answer, where that is not just a suggestion.
     divide : function of (settings, Growing), or None
@@ -80,7 +80,7 @@ class Entry:
     learns: bool = True
     modelled: bool = False
     models_all: bool = False
-    remembers: bool = False
+    remembers: int = 0
     first: Callable[[Configuration, SeedStream, Any], Answer] | None = None
     divide: Callable[[Any, Growing], tuple[Any, int, tuple[int, ...]]] | None = None
 
@@ -138,7 +138,7 @@ STRATEGIES: dict[str, Entry] = {
         heavy=True,
         modelled=True,
         models_all=True,
-        remembers=True,
+        remembers=gaussian_process.REMEMBERED,
     ),
     "parzen density": Entry(
         "Parzen density",

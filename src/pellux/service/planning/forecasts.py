@@ -24,8 +24,7 @@ from pellux.service.machines.demands import demand_of
 from pellux.service.planning.catalogue import shown_settings
 from pellux.service.planning.launching import check_search
 from pellux.service.planning.prior_knowledge import observations
-from pellux.service.planning.remembering import Search as Remembering
-from pellux.service.planning.remembering import lessons, remembered
+from pellux.service.planning.remembering import Beginning, lessons, remembered
 from pellux.service.planning.requests import SearchRequest, SettingsRequest
 from pellux.service.planning.schemas import ForecastRung, ForecastView
 from pellux.service.workspace import Workspace
@@ -58,9 +57,8 @@ def forecast(workspace: Workspace, problem_id: int, request: SearchRequest) -> F
         configurations, seconds = known_costs(session, problem_id, objective, request.learner, space)
         every = count_scored(session, problem_id, request.learner, but_strategies=CONTINUING)
         on = request.model_copy(update={"plan": request.plan.model_copy(update={"memory": True})})
-        there = lessons(
-            workspace, session, Remembering(problem_id, objective, on, space, checked.strategy.key, bool(checked.against))
-        )
+        begins = Beginning(problem_id, objective, on, space, checked.strategy.key, bool(checked.against), len(known))
+        there = lessons(workspace, session, begins)
         past = count_past_results(session, problem_id, request.learner)
     found = forecast_for(objective, request, configurations, seconds, objective.telling_share)
     return found.model_copy(update={

@@ -20,8 +20,7 @@ from pellux.service.machine import default_workers, versions
 from pellux.service.machines.demands import count_of, demand_of
 from pellux.service.planning.plan_files import apply_override
 from pellux.service.planning.prior_knowledge import observations, starts
-from pellux.service.planning.remembering import Search as Remembering
-from pellux.service.planning.remembering import lessons
+from pellux.service.planning.remembering import Beginning, lessons
 from pellux.service.planning.requests import SearchRequest, SettingsRequest, checked
 from pellux.service.planning.resolving import Chosen, Resolved, resolve_continuing, resolve_stopping
 from pellux.service.searches.lookups import final_settings, learner_of, whose
@@ -212,10 +211,9 @@ def draft(workspace: Workspace, problem_id: int, request: SearchRequest, *, plan
         found = check_search(objective, request, objective.telling_share)
         workers = workers_for(workspace, objective, request.plan)
         # Asked here so that a search to start warm from that does not exist is refused at once.
-        observations(session, objective, problem_id, request.learner, found.space, request.plan)
-        taught = lessons(
-            workspace, session, Remembering(problem_id, objective, request, found.space, found.strategy.key, bool(found.against))
-        )
+        known = len(observations(session, objective, problem_id, request.learner, found.space, request.plan))
+        begins = Beginning(problem_id, objective, request, found.space, found.strategy.key, bool(found.against), known)
+        taught = lessons(workspace, session, begins)
         search_id = create_run(
             session,
             NewRun(

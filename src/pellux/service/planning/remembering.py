@@ -26,8 +26,9 @@ LEAST = 0.1  # likeness of what is worth a look
 
 
 @dataclass(frozen=True)
-class Search:
-    """What is about to be searched: the problem, what it configures, the space, the strategy's key, whether several metrics decide."""
+class Beginning:
+    """What is about to be searched: the problem, what it configures, the space, the strategy's key, whether several metrics decide,
+    how many trials are known already."""
 
     problem_id: int
     objective: Objective
@@ -35,14 +36,15 @@ class Search:
     space: Space
     strategy: str
     several: bool
+    known: int
 
     @property
     def remembers(self) -> bool:
         """Whether it is to learn from earlier problems, and can."""
-        return self.request.plan.memory and strategy(self.strategy).remembers and not self.several
+        return self.request.plan.memory and self.known < strategy(self.strategy).remembers and not self.several
 
 
-def lessons(workspace: Workspace, session: Session, search: Search) -> list[KeptLesson]:
+def lessons(workspace: Workspace, session: Session, search: Beginning) -> list[KeptLesson]:
     """What there is to learn now, the most alike first; nothing where that is switched off or the strategy cannot."""
     if not search.remembers:
         return []
@@ -87,7 +89,7 @@ def remembered_by(session: Session, search_ids: Sequence[int]) -> dict[int, list
     }
 
 
-def _candidates(session: Session, search: Search) -> list[int]:
+def _candidates(session: Session, search: Beginning) -> list[int]:
     """Other problems with trials of a learner that this search has too, newest first."""
     wanted = _names(search.request.learner)
     found = {p for p, learner in scored_by_problem(session) if p != search.problem_id and wanted & _names(learner)}
@@ -103,7 +105,7 @@ def _traits(session: Session, problem_id: int, objective: Objective) -> Traits:
     return objective.traits(scatter_of(scored[0][0].scores) if scored else None)
 
 
-def _lesson(session: Session, search: Search, near: float, problem_id: int, objective: Objective) -> Lesson | None:
+def _lesson(session: Session, search: Beginning, near: float, problem_id: int, objective: Objective) -> Lesson | None:
     """Its trials as far as they mean something here."""
     key, sign = search.request.learner, objective.judging.sign
     defaults, found = search.objective.configurable(key).defaults, {}
