@@ -61,16 +61,17 @@ def problems() -> list[Problem]:
     return [*FUNCTIONS, *(tables.problem(name) for name in tables.SOURCES)]
 
 
-def _problem(name: str) -> Problem:
+def problem_of(name: str) -> Problem:
+    """By its name: a function, a table, or the one with real fits."""
     return next((p for p in (*FUNCTIONS, REAL) if p.name == name), None) or tables.problem(name)
 
 
 def regrets(name: str, way: str, seed: int) -> list[float]:
     """Regrets of one run at MARKS; of Random at MARKS times TIMES."""
-    problem = _problem(name)
+    problem = problem_of(name)
     if way == "random":
         found = play(problem, STRATEGIES["random"].propose, MARKS[-1] * TIMES[-1], seed)
-        return [_seen_regret(problem, found, mark * times) for times in TIMES for mark in MARKS]
+        return [seen_regret(problem, found, mark * times) for times in TIMES for mark in MARKS]
     if way in ("differential evolution", "CMA-ES"):
         rival = rivals.differential_evolution if way == "differential evolution" else rivals.covariance_adaptation
         counted = rival(problem, MARKS[-1], seed)
@@ -78,22 +79,22 @@ def regrets(name: str, way: str, seed: int) -> list[float]:
     found = play(problem, STRATEGIES[way].propose, MARKS[-1], seed)
     if problem.noise and way == "gaussian process":
         return [recommended_regret(problem, found, mark) for mark in MARKS]
-    return [_seen_regret(problem, found, mark) for mark in MARKS]
+    return [seen_regret(problem, found, mark) for mark in MARKS]
 
 
-def _seen_regret(problem: Problem, found: object, trials: int) -> float:
+def seen_regret(problem: Problem, found: object, trials: int) -> float:
     """Of the trial with the best score as it was seen; without noise that is the best trial."""
     history, truths = found.history[:trials], found.truths[:trials]  # type: ignore[attr-defined]
     return -truths[int(np.argmax([o.mean for o in history]))]
 
 
 def ablated(name: str, what: str, seed: int) -> float:
-    found = play(_problem(name), partial(gaussian_process.propose, design=ABLATIONS[what]), 60, seed)
+    found = play(problem_of(name), partial(gaussian_process.propose, design=ABLATIONS[what]), 60, seed)
     return found.regret(60)
 
 
 def blind(name: str, seed: int) -> float:
-    return play(_problem(name), STRATEGIES["gaussian process"].propose, 60, seed, pending=8).regret(60)
+    return play(problem_of(name), STRATEGIES["gaussian process"].propose, 60, seed, pending=8).regret(60)
 
 
 def scheduled(way: str, seed: int) -> tuple[float, float, float]:

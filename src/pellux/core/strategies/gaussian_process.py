@@ -71,6 +71,8 @@ class Design:
         choices (each combination of options is a basin) and every third elsewhere.
     polish : bool
         A basin with next to nothing left to gain gets most of its proposals taken away.
+    first : int
+        Trials that are spread evenly before the model speaks.
     centre : bool
         The first trial is the middle of the space: people put ranges around what they believe in.
     warp : bool
@@ -93,6 +95,7 @@ class Design:
 
     rival_every: int | None = None
     polish: bool = True
+    first: int = FIRST_TRIALS
     centre: bool = True
     warp: bool = True
     additive: bool = True
@@ -135,7 +138,7 @@ def single(
         first = middle if space.fulfils(middle) else repair(space, middle, seeds.own())
         if identity(first) not in tried:
             return first
-    if begun < FIRST_TRIALS or sum(o.mean is not None for o in known) < 2:
+    if begun < design.first or sum(o.mean is not None for o in known) < 2:
         return even_spread.point(space, seeds)
     if several(known):
         if not known_enough(space, known, begun):
