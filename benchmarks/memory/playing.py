@@ -13,6 +13,7 @@ from pellux.core.likeness import Traits, likeness
 from pellux.core.space import Configuration
 from pellux.core.strategies import Observation, gaussian_process
 from pellux.core.strategies.lessons import Lesson, adapted
+from pellux.core.strategies.recall import recall
 from pellux.objectives.tabular.learners.catalogue import OURS
 
 EARLIER = 40  # trials of each search that teaches
@@ -21,11 +22,13 @@ NEAR = 0.01
 
 @dataclass(frozen=True)
 class Run:
-    """The regret of each trial, in shares of what there is to gain from the median configuration to the best."""
+    """The regret of each trial, in shares of what there is to gain from the median configuration to the best; whether lessons were
+    believed."""
 
     case: Case
     seed: int
     regrets: tuple[float, ...]
+    believed: bool = False
 
     def within_score(self) -> int:
         """Trials until the best is within 1 % of the best score there is; one more than there were where it never was."""
@@ -42,8 +45,8 @@ class Run:
         return next((n for n, regret in enumerate(self.regrets, 1) if regret <= near), len(self.regrets) + 1)
 
 
-def run_of(case: Case, seed: int, found: Play) -> Run:
-    return Run(case, seed, tuple(-truth for truth in found.truths))
+def run_of(case: Case, seed: int, found: Play, *, believed: bool = False) -> Run:
+    return Run(case, seed, tuple(-truth for truth in found.truths), believed)
 
 
 def without(case: Case, seed: int, trials: int) -> Run:
@@ -54,7 +57,8 @@ def with_memory(case: Case, seed: int, trials: int, histories: dict[Case, list[O
     """`histories` has the search that teaches of every case; those of other learners and of this data set are left aside."""
     others = [other for other in histories if other.learner == case.learner and other.data != case.data]
     lessons = tuple(taught for other in others if (taught := lesson(case, other, histories[other])) is not None)
-    return run_of(case, seed, play(problem(case), partial(gaussian_process.propose, lessons=lessons), trials, seed))
+    found = play(problem(case), partial(gaussian_process.propose, lessons=lessons), trials, seed)
+    return run_of(case, seed, found, believed=recall(case.space, lessons) is not None)
 
 
 def history(case: Case, seed: int) -> list[Observation]:

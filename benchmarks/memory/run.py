@@ -59,14 +59,20 @@ def _document(alone: Sequence[Run], helped: Sequence[Run], seeds: int, seconds: 
         f"gets there counts {TRIALS + 1}. {os.cpu_count()} cores, Python {platform.python_version()}, {seconds / 60:.0f} minutes.",
         "",
         "Trials until the best is within 1 % of the best score, and (which asks for more) within 1 % of what there is to gain from the median "
-        "configuration to the best; medians without → with, and the median of the runs' own ratios.",
+        "configuration to the best; medians without → with, and the median of the runs' own ratios. Lessons that do not foretell each other are not believed: those runs are "
+        "as they would be without.",
         "",
-        "| learner | 1 % of the score | ratio | worse | 1 % of the gain | ratio | worse |",
-        "|---|---|---|---|---|---|---|",
+        "| learner | believed | 1 % of the score | ratio | worse | 1 % of the gain | ratio | worse |",
+        "|---|---|---|---|---|---|---|---|",
     ]
-    for learner in (*LEARNERS, "all"):
-        chosen = [i for i, (a, _) in enumerate(pairs) if learner in (a.case.learner, "all")]
-        lines.append(f"| {learner} | {_cells([near[i] for i in chosen])} | {_cells([gain[i] for i in chosen])} |")
+    for learner in (*LEARNERS, "all", "where believed"):
+        chosen = [
+            i
+            for i, (a, b) in enumerate(pairs)
+            if learner in (a.case.learner, "all") or (b.believed and learner == "where believed")
+        ]
+        share = np.mean([pairs[i][1].believed for i in chosen])
+        lines.append(f"| {learner} | {share:.0%} | {_cells([near[i] for i in chosen])} | {_cells([gain[i] for i in chosen])} |")
     lines += ["", "| regret after | without | with | with is no worse in |", "|---|---|---|---|"]
     for mark in MARKS:
         a, b = (np.array([run.best_at(mark) for run in runs]) for runs in (alone, helped))
@@ -90,6 +96,7 @@ def _claims(pairs: Sequence[tuple[int, int]]) -> list[str]:
     return [
         f"Wanted: half the trials or fewer in the median. Medians {np.median(a):g} → {np.median(b):g}: {ratio:.2f}, "
         f"{'kept' if ratio <= HALF else 'NOT kept'}; median of the ratios {np.median(b / a):.2f}.",
+        f"Mean trials {a.mean():.1f} → {b.mean():.1f}.",
         f"Wanted: worse in at most {FEW:.0%} of runs. Worse by any trial in {worse:.0%}, {'kept' if worse <= FEW else 'NOT kept'}; "
         f"by more than {CLEARLY} trials and a fifth in {_clearly(a, b):.0%}; better by as much in {_clearly(b, a):.0%}.",
     ]

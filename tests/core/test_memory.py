@@ -18,7 +18,7 @@ from pellux.core.strategies.even_spread import sobol
 from pellux.core.strategies.fresh import Taken
 from pellux.core.strategies.leaning import Leaning
 from pellux.core.strategies.lessons import MOST_TRIALS
-from pellux.core.strategies.recall import Recall
+from pellux.core.strategies.recall import Recall, recall
 from pellux.core.surrogates.gaussian_process import Beliefs
 
 PLANE = parse("x: 0 .. 1\ny: 0 .. 1")
@@ -92,6 +92,17 @@ def test_first_trials_are_where_lessons_had_their_best_one_for_each() -> None:
         tried.add(identity(found))
     assert float(before[0]["x"]) == pytest.approx(0.21, abs=0.08), "two of three agree"
     assert float(before[1]["x"]) == pytest.approx(0.85, abs=0.08), "then the one that is not served yet"
+
+
+def test_lessons_that_contradict_each_other_are_not_believed() -> None:
+    tops = (0.05, 0.95, 0.3, 0.7)
+    assert recall(PLANE, [taught(bowl(0.3 + top / 20, 0.5)) for top in tops]) is not None
+    assert recall(PLANE, [taught(bowl(top, 0.5)) for top in (0.05, 0.95)]) is None
+    scattered = [lambda c, a=a: math.sin(40 * a + 9 * float(c["x"]) + 7 * a * float(c["y"])) for a in range(6)]
+    assert recall(PLANE, [taught(value) for value in scattered]) is None
+    assert recall(PLANE, [taught(bowl(0.3, 0.5), 0.6)]) is not None, "one alone, and alike"
+    assert recall(PLANE, [taught(bowl(0.3, 0.5), 0.4)]) is None, "one alone that is not"
+    assert recall(PLANE, []) is None
 
 
 def test_hyperparameters_are_believed_to_be_those_of_the_lessons() -> None:

@@ -30,7 +30,7 @@ from pellux.core.strategies.fresh import Taken, one_by_one, taken
 from pellux.core.strategies.gains import Improvement
 from pellux.core.strategies.keeping import Keeping, limited
 from pellux.core.strategies.lessons import Lesson
-from pellux.core.strategies.recall import Recall, recall
+from pellux.core.strategies.recall import FIRST, Recall, recall
 from pellux.core.strategies.regions import Everywhere, Inside, OutsideBasins, Region, Surroundings
 from pellux.core.strategies.several import known_enough, several, towards_front
 from pellux.core.surrogates.coding import Coding
@@ -55,7 +55,6 @@ RIM = 0.3  # of a number, at both ends, where no options' first trials go
 KNOWN = 5  # trials a number until that rim has shrunk to nothing
 TIE = 0.5  # standard deviations of the noise: no further behind is not behind
 REMEMBERED = 40  # trials from which on what other problems taught does not count any more: the search knows better
-STARTS = 3  # first trials that are chosen by it
 FEWEST = 3  # scores that a model is made of
 PLAIN = 1e-3  # of the variance of the scores: noise below it is none
 
@@ -130,8 +129,10 @@ def single(
     tried = taken(history, pending)
     begun = len(history) + len(pending)
     remembered = recall(space, lessons) if begun < REMEMBERED and not several(known) else None
-    if remembered is not None and (seeds.number <= STARTS or sum(o.mean is not None for o in known) < 2):
-        return remembered.first([*(o.configuration for o in history), *pending], tried)
+    if remembered is not None and seeds.number <= FIRST:
+        first = remembered.first([*(o.configuration for o in history), *pending], tried)
+        if first is not None:
+            return first
     # The baseline does not count: it runs beside the first proposal. What is known from elsewhere does.
     if design.centre and seeds.number == 1 and not any(o.elsewhere for o in history):
         middle = even_spread.middle(space)

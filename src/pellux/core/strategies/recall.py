@@ -4,6 +4,9 @@ Each lesson is a Gaussian process of its own scores, read from what is usual the
 be compared. First trials are chosen together, each the one that adds most to the best that every lesson has among them (Wistuba,
 Schilling & Schmidt-Thieme, DSAA 2015). The hyperparameters of the lessons are what is believed of the search's own. To foretell scores from the lessons themselves was tried and is
 worse: what differs between two problems is rougher than either.
+
+Lessons are asked whether they foretell each other before they are believed. Where the best settings are others on every data set, as with
+the number of neighbours, they would lead away from them.
 """
 
 from __future__ import annotations
@@ -27,6 +30,11 @@ Array = NDArray[np.float64]
 PLACES = 512  # of the space, at which lessons are compared
 GOOD, FEWEST_GOOD = 0.15, 3  # share of a lesson's trials that were good, and how many at least
 DOUBT = 0.5  # of a lesson that is as alike as can be: by so much the usual beliefs count beside the lessons
+FIRST = 3  # trials that are chosen by lessons
+ADDS = 0.05  # of the way from usual to best, over all lessons: a first trial that adds less is left to an even spread
+TRIPLES = 200  # draws of as many even places, which lessons have to beat for each other
+AGREE = 2 / 3  # of these draws, on average, from which on lessons are believed
+ALONE = 0.5  # likeness from which on a single lesson, which nothing confirms, is believed
 NARROWEST = 0.3  # deviation of what is believed of the logarithm of a hyperparameter
 
 
@@ -87,14 +95,32 @@ class Recall:
     def _worths(self) -> Array:
         return self._worth(self._places)
 
+    @cached_property
+    def believable(self) -> bool:
+        """Whether what the other lessons would try first is better for each lesson than most of what chance would try."""
+        if len(self._told) == 1:
+            return self._told[0].likeness >= ALONE
+        drawn = np.random.default_rng(0).integers(0, len(self._places), (TRIPLES, FIRST))
+        beaten = []
+        for left_out, own in enumerate(self._worths):
+            others = np.delete(np.arange(len(self._told)), left_out)
+            best, found = np.zeros(len(others)), -np.inf
+            for _ in range(FIRST):
+                place = int(np.argmax(self._shares[others] @ np.maximum(self._worths[others] - best[:, None], 0.0)))
+                best, found = np.maximum(best, self._worths[others, place]), max(found, own[place])
+            beaten.append(float((own[drawn].max(1) < found).mean()))
+        return float(np.mean(beaten)) >= AGREE
+
     def first(self, before: Sequence[Configuration], tried: Taken) -> dict[str, Value] | None:
-        """The untried place that adds most to the best that each lesson has among those before."""
+        """The untried place that adds most to the best that each lesson has among those before; None where none adds much."""
         space = self._coding.space
         best = np.zeros(len(self._told))
         if before:
             best = np.maximum(best, self._worth(np.array([space.encode(c) for c in before])).max(1))
         gains = self._shares @ np.maximum(self._worths - best[:, None], 0.0)
         for place in np.argsort(-gains, kind="stable").tolist():
+            if gains[place] < ADDS:
+                return None
             found = space.decode(self._places[place])
             if identity(found) not in tried and space.fulfils(found):
                 return found
@@ -119,8 +145,9 @@ class Recall:
 
 
 def recall(space: Space, lessons: Sequence[Lesson]) -> Recall | None:
-    """What lessons say, remembered from one proposal to the next; None where there are none."""
-    return _remembered(space, tuple(lessons)) if lessons else None
+    """What lessons say, remembered from one proposal to the next; None where there are none or they contradict each other."""
+    found = _remembered(space, tuple(lessons)) if lessons else None
+    return found if found is not None and found.believable else None
 
 
 @lru_cache(maxsize=4)
