@@ -48,7 +48,7 @@ export function Forecast({ forecast, automatic, strategies }: Props) {
           <br />
           <span data-remembered title={taughtEach(forecast.remembered)}>
             Learns from <b>{taughtBy(forecast.remembered)}</b>{" "}
-            <span className="soft">to begin with where that can be foretold, ever less as its own trials come in</span>
+            <span className="soft">to begin with, ever less as its own trials come in</span>
           </span>
         </>
       )}

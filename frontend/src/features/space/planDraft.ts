@@ -34,17 +34,8 @@ export function firstPlan(searches: Search[], { limits, against }: Usual): Plan 
   if (!last)
     return {
       ...{ strategy: "automatic", stopping: "automatic", settings: {}, strategySettings: {} },
-      ...{
-        trials: 60,
-        minutes: "",
-        target: "",
-        noGainIn: "",
-        workers: "",
-        seed,
-        warm: true,
-        memory: true,
-        decision: null,
-      },
+      ...{ trials: 60, minutes: "", target: "", noGainIn: "", workers: "", seed, warm: true, decision: null },
+      memory: true,
       cluster: null,
       limits: limitsText(limits),
       against: limitsText(against),

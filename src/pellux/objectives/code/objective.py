@@ -124,7 +124,8 @@ class CodeObjective:
         return dict(configuration)
 
     def traits(self, scatter: float | None) -> Traits:
-        runs = " ".join([self.brief.kind, *self.brief.runs, self.brief.function])
+        # The same words in another folder are other code.
+        runs = " ".join([self.brief.kind, self.brief.folder, *self.brief.runs, self.brief.function])
         return Traits(runs, metric=self.brief.metric, scatter=scatter)
 
     def evaluators(self, terms: Terms) -> EvaluatorSource:

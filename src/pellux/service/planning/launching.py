@@ -31,6 +31,7 @@ from pellux.store.database import Session
 from pellux.store.decisions import get_decision
 from pellux.store.lessons import add_lessons
 from pellux.store.problems import get_problem
+from pellux.store.records import KeptLesson
 from pellux.store.runs import NewRun, create_run
 
 MOST_HERE = 256
@@ -203,17 +204,11 @@ def repeat(engine: Engine, search_id: int, overrides: Sequence[str]) -> int:
 
 def draft(workspace: Workspace, problem_id: int, request: SearchRequest, *, plan_hash: str = "") -> int:
     """Keep a search in the state running; the engine that is opened next takes it up."""
+    with workspace.database.read() as session:  # once before: models of earlier problems are fitted while writers need not wait
+        _begun(workspace, session, problem_id, request)
     with workspace.database.write() as session:
-        problem = get_problem(session, problem_id)
-        require_trust(workspace, problem, request.learner)
-        objective = workspace.objective(problem)
-        request = with_decisions(workspace, session, objective, request)
-        found = check_search(objective, request, objective.telling_share)
+        objective, request, found, taught = _begun(workspace, session, problem_id, request)
         workers = workers_for(workspace, objective, request.plan)
-        # Asked here so that a search to start warm from that does not exist is refused at once.
-        known = len(observations(session, objective, problem_id, request.learner, found.space, request.plan))
-        begins = Beginning(problem_id, objective, request, found.space, found.strategy.key, bool(found.against), known)
-        taught = lessons(workspace, session, begins)
         search_id = create_run(
             session,
             NewRun(
@@ -225,6 +220,21 @@ def draft(workspace: Workspace, problem_id: int, request: SearchRequest, *, plan
         )  # fmt: skip
         add_lessons(session, search_id, taught)
         return search_id
+
+
+def _begun(
+    workspace: Workspace, session: Session, problem_id: int, request: SearchRequest
+) -> tuple[Objective, SearchRequest, Checked, list[KeptLesson]]:
+    """Objective, whole request, what was resolved and what earlier problems teach of a search that is about to begin."""
+    problem = get_problem(session, problem_id)
+    require_trust(workspace, problem, request.learner)
+    objective = workspace.objective(problem)
+    request = with_decisions(workspace, session, objective, request)
+    found = check_search(objective, request, objective.telling_share)
+    # Asked here so that a search to start warm from that does not exist is refused at once.
+    known = len(observations(session, objective, problem_id, request.learner, found.space, request.plan))
+    begins = Beginning(problem_id, objective, request, found.space, found.strategy.key, bool(found.against), known)
+    return objective, request, found, lessons(workspace, session, begins)
 
 
 def _kept_plan(request: SearchRequest, found: Checked) -> dict[str, Any]:

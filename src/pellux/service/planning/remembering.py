@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 from pellux.core.errors import PelluxError
 from pellux.core.likeness import Traits, likeness, scatter_of
 from pellux.core.objective import Objective
 from pellux.core.space import Space
 from pellux.core.strategies import CONTINUING, Lesson, adapted, strategy
+from pellux.core.strategies.recall import recall
 from pellux.objectives.tabular.learners.several import split_key
 from pellux.service.planning.requests import SearchRequest
 from pellux.service.planning.schemas import RememberedView
@@ -45,7 +48,8 @@ class Beginning:
 
 
 def lessons(workspace: Workspace, session: Session, search: Beginning) -> list[KeptLesson]:
-    """What there is to learn now, the most alike first; nothing where that is switched off or the strategy cannot."""
+    """What there is to learn now, the most alike first; nothing where that is switched off, the strategy cannot, or the problems
+    contradict each other."""
     if not search.remembers:
         return []
     here = _traits(session, search.problem_id, search.objective)
@@ -69,7 +73,14 @@ def lessons(workspace: Workspace, session: Session, search: Beginning) -> list[K
         if lesson is not None:
             trials = [(dict(c), score) for c, score in zip(lesson.configurations, lesson.scores, strict=True)]
             found.append(KeptLesson(problem_id, name, near, trials))
-    return found
+    return found if _believed(search.space, json.dumps([(one.likeness, one.trials) for one in found])) else []
+
+
+@lru_cache(maxsize=64)
+def _believed(space: Space, told: str) -> bool:
+    """Whether the strategy will believe these lessons: who says that a search learns from a problem must not say it in vain. Each has
+    a model fitted, about a second for all, so what was found is kept: a forecast is asked for with every change of a plan."""
+    return recall(space, [Lesson(near, *zip(*trials, strict=True)) for near, trials in json.loads(told)]) is not None
 
 
 def taught(kept: Sequence[KeptLesson]) -> list[Lesson]:
