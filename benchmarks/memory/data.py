@@ -12,6 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 from sklearn import datasets
 
+from benchmarks.strategies.tables import all_numbers
+
 Array = NDArray[np.float64]
 ROWS = 400  # at the most: what is compared is what settings do, and that many fits have to be made
 DEMO = Path(__file__).parents[2] / "src/pellux/demo/data"
@@ -38,7 +40,7 @@ def _of_demo(file: str, target: str, skip: tuple[str, ...]) -> tuple[Array, Arra
     with (DEMO / file).open() as opened:
         rows = list(csv.DictReader(opened))
     rows = rows[:: max(1, len(rows) // ROWS)][:ROWS]
-    names = [n for n in rows[0] if n != target and n not in skip and _numbers(rows, n)]
+    names = [n for n in rows[0] if n != target and n not in skip and all_numbers(rows, n)]
     table = np.array([[float(r[n]) if r[n] else np.nan for n in names] for r in rows])
     table = np.where(np.isnan(table), np.nanmedian(table, axis=0), table)
     told = [r[target] for r in rows]
@@ -47,14 +49,6 @@ def _of_demo(file: str, target: str, skip: tuple[str, ...]) -> tuple[Array, Arra
     except ValueError:
         kinds = sorted(set(told))
         return table, np.array([float(kinds.index(t)) for t in told])
-
-
-def _numbers(rows: list[dict[str, str]], name: str) -> bool:
-    try:
-        [float(r[name]) for r in rows if r[name]]
-    except ValueError:
-        return False
-    return True
 
 
 def _shipped(load: Callable[..., tuple[Array, Array]]) -> tuple[Array, Array]:

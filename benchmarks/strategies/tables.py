@@ -45,13 +45,14 @@ def _warm() -> tuple[np.ndarray, np.ndarray]:
     path = Path(__file__).parents[2] / "src/pellux/demo/data/warm_arrivals.csv"
     with path.open() as file:
         rows = list(csv.DictReader(file))[:1500]
-    names = [n for n in rows[0] if n not in ("arrived_warm", "unit_id") and _all_numbers(rows, n)]
+    names = [n for n in rows[0] if n not in ("arrived_warm", "unit_id") and all_numbers(rows, n)]
     table = np.array([[float(r[n]) if r[n] else np.nan for n in names] for r in rows])
     table = np.where(np.isnan(table), np.nanmedian(table, axis=0), table)
     return table, np.array([r["arrived_warm"] in ("yes", "True", "true", "1") for r in rows], dtype=int)
 
 
-def _all_numbers(rows: list[dict[str, str]], name: str) -> bool:
+def all_numbers(rows: list[dict[str, str]], name: str) -> bool:
+    """Whether a column holds nothing but numbers and gaps."""
     try:
         [float(r[name]) for r in rows if r[name]]
     except ValueError:

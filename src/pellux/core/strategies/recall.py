@@ -95,6 +95,11 @@ class Recall:
     def _worths(self) -> Array:
         return self._worth(self._places)
 
+    def _adds(self, among: NDArray[np.intp], best: Array) -> Array:
+        """What each place adds to the best that some lessons have, shape (places,)."""
+        found: Array = self._shares[among] @ np.maximum(self._worths[among] - best[:, None], 0.0)
+        return found
+
     @cached_property
     def believable(self) -> bool:
         """Whether what the other lessons would try first is better for each lesson than most of what chance would try."""
@@ -106,7 +111,7 @@ class Recall:
             others = np.delete(np.arange(len(self._told)), left_out)
             best, found = np.zeros(len(others)), -np.inf
             for _ in range(FIRST):
-                place = int(np.argmax(self._shares[others] @ np.maximum(self._worths[others] - best[:, None], 0.0)))
+                place = int(np.argmax(self._adds(others, best)))
                 best, found = np.maximum(best, self._worths[others, place]), max(found, own[place])
             beaten.append(float((own[drawn].max(1) < found).mean()))
         return float(np.mean(beaten)) >= AGREE
@@ -117,7 +122,7 @@ class Recall:
         best = np.zeros(len(self._told))
         if before:
             best = np.maximum(best, self._worth(np.array([space.encode(c) for c in before])).max(1))
-        gains = self._shares @ np.maximum(self._worths - best[:, None], 0.0)
+        gains = self._adds(np.arange(len(self._told)), best)
         for place in np.argsort(-gains, kind="stable").tolist():
             if gains[place] < ADDS:
                 return None

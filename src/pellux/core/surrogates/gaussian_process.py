@@ -30,6 +30,7 @@ NOISE_BOUNDS = (np.log(LEAST_NOISE), np.log(1.0))
 NOISE_PRIOR = (np.log(1e-4), 4.0)  # mean and sd of its log: next to no opinion
 SIGNAL_PRIOR = (0.0, 1.5)
 SINGLE_PRIOR = (-1.0, 1.5)  # the sum over parameters has to earn its place
+SCALE_MODE = 3.0  # the variance of the log: by so much the mode of a length scale lies below its location
 SINGLE_BOUNDS = (np.log(1e-4), np.log(100.0))
 ITERATIONS = 40  # of a climb; a third or a quarter as many when observations are many
 FEW = 72  # observations up to which hyperparameters are sought with the greatest care
@@ -83,12 +84,16 @@ class Beliefs:
     @staticmethod
     def usual(groups: int) -> Beliefs:
         """As near to the usual priors as a normal one comes: at their modes, as wide as they are."""
-        whole, single = np.sqrt(2) + 0.5 * np.log(groups) - 3.0, np.sqrt(2) - 3.0
-        ends = (SIGNAL_PRIOR, SINGLE_PRIOR, NOISE_PRIOR)
-        return Beliefs(
-            np.array([whole] * groups + [single] * groups + [mean for mean, _ in ends]),
-            np.array([np.sqrt(3)] * (2 * groups) + [deviation for _, deviation in ends]),
-        )
+        mean, deviation = _usual(groups)
+        mean[: 2 * groups] -= SCALE_MODE
+        return Beliefs(mean, deviation)
+
+
+def _usual(groups: int) -> tuple[Array, Array]:
+    """Location and width of the usual priors; of length scales, which are densities of the scale itself, of its logarithm."""
+    whole, single, ends = np.sqrt(2) + 0.5 * np.log(groups), np.sqrt(2), (SIGNAL_PRIOR, SINGLE_PRIOR, NOISE_PRIOR)
+    means = np.array([whole] * groups + [single] * groups + [mean for mean, _ in ends])
+    return means, np.array([np.sqrt(3)] * (2 * groups) + [deviation for _, deviation in ends])
 
 
 class Likelihood:
@@ -102,12 +107,10 @@ class Likelihood:
         self._features, self._scores, self._noise, self._groups = features, scores, noise, groups
         self._count = count = int(groups[-1]) + 1
         self._gaps = ROOT5 * gaps(features, features, groups) if additive else np.empty((0, len(scores), len(scores)))
-        whole, single = np.sqrt(2) + 0.5 * np.log(count), np.sqrt(2)
-        self._prior_mean = np.array([whole] * count + [single] * count + [SIGNAL_PRIOR[0], SINGLE_PRIOR[0], NOISE_PRIOR[0]])
-        self._prior_sd = np.array([np.sqrt(3)] * (2 * count) + [SIGNAL_PRIOR[1], SINGLE_PRIOR[1], NOISE_PRIOR[1]])
+        self._prior_mean, self._prior_sd = _usual(count)
         # The length-scale prior is a density of the scale itself, the others of their logarithms.
         self._by_scale = np.array([1.0] * (2 * count) + [0.0] * 3)
-        self._starts = np.concatenate([self._prior_mean[: 2 * count] - 3.0, np.log([0.7, 0.5])])
+        self._starts = np.concatenate([self._prior_mean[: 2 * count] - SCALE_MODE, np.log([0.7, 0.5])])
         if beliefs is not None:
             self._prior_mean, self._prior_sd = beliefs.mean, beliefs.deviation
             self._by_scale = np.zeros(2 * count + 3)
