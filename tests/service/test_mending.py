@@ -23,9 +23,13 @@ pytestmark = pytest.mark.slow
 
 
 @pytest.fixture
+def short_patience(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(database, "PATIENCE", 0.2)
+
+
+@pytest.fixture
 def engine(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Engine]:
     monkeypatch.setattr(mending, "LOOK", 0.05)
-    monkeypatch.setattr(database, "PATIENCE", 0.2)
     workspace = Workspace(tmp_path / "w", wall=lambda: time.time() + LEAPS[0])
     found = Engine(workspace)
     yield found
@@ -115,7 +119,7 @@ def test_a_workspace_opens_although_data_of_a_running_search_are_gone(engine: En
         third.close()
 
 
-def test_a_database_that_another_program_holds_is_waited_for(engine: Engine, tmp_path: Path) -> None:
+def test_a_database_that_another_program_holds_is_waited_for(short_patience: None, engine: Engine, tmp_path: Path) -> None:
     search = launch(engine, problem(engine, tmp_path), trials=60)
     until(engine, search, lambda s: s.fits.run > 3)
     holding = sqlite3.connect(tmp_path / "w" / "pellux.db", isolation_level=None)
