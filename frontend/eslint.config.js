@@ -56,6 +56,14 @@ export default tseslint.config(
       "@typescript-eslint/restrict-template-expressions": ["error", { allowNumber: true }],
       "@typescript-eslint/no-confusing-void-expression": ["error", { ignoreArrowShorthand: true }],
       "react-hooks/incompatible-library": "off",
+      "no-restricted-syntax": [
+        "error",
+        {
+          selector:
+            'JSXAttribute[name.name="style"] > JSXExpressionContainer > ObjectExpression > Property[value.type="Literal"]',
+          message: "What never changes is a class of look/: a style is for what is computed.",
+        },
+      ],
     },
   },
   ...OTHERS,

@@ -1,7 +1,12 @@
 import "@fontsource-variable/fraunces";
 import "@fontsource-variable/inter";
 import "@fontsource-variable/jetbrains-mono";
-import "./app/pellux.css";
+import "./look/palette.css";
+import "./look/elements.css";
+import "./look/words.css";
+import "./look/frame.css";
+import "./look/drawings.css";
+import "./look/places.css";
 import CssBaseline from "@mui/material/CssBaseline";
 import { ThemeProvider } from "@mui/material/styles";
 import { QueryClientProvider } from "@tanstack/react-query";

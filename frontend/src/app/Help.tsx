@@ -8,11 +8,11 @@ export function Help({ open, onClose }: { open: boolean; onClose: () => void }) 
     <Dialog open={open} onClose={onClose} maxWidth="xs" fullWidth>
       <DialogTitle sx={{ fontFamily: "var(--display)" }}>Keys</DialogTitle>
       <DialogContent>
-        <table style={{ borderSpacing: "0 6px" }}>
+        <table className="spaced-rows">
           <tbody>
             {SHORTCUTS.map(([key, meaning]) => (
               <tr key={key}>
-                <td className="one-line" style={{ paddingRight: 18 }}>
+                <td className="one-line before-next">
                   <span className="key">{key}</span>
                 </td>
                 <td>{meaning}</td>

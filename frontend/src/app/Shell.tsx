@@ -20,14 +20,10 @@ export function Shell() {
   }, [problemView]);
   return (
     <LightContext.Provider value={light}>
-      <div style={{ display: "grid", gridTemplateRows: "48px auto 1fr", height: "100%" }}>
+      <div className="shell">
         <TopBar onPalette={() => shortcuts.setPalette(true)} onHelp={() => shortcuts.setHelp(true)} />
         {problem === null ? <div /> : <StageStrip />}
-        <main
-          className="scrolls"
-          style={{ minHeight: 0, marginRight: trial === null ? 0 : "var(--drawer)" }}
-          id="stage"
-        >
+        <main className="scrolls" style={{ marginRight: trial === null ? 0 : "var(--drawer)" }} id="stage">
           <Suspense fallback={<p className="stage soft">One moment …</p>}>
             <Outlet />
           </Suspense>

@@ -15,11 +15,7 @@ const NAMES: Record<Stage, string> = {
 export function StageStrip() {
   const { problem, stage, chosen, problemView } = useChosen();
   return (
-    <nav
-      className="sunk underlined"
-      aria-label="Stages"
-      style={{ display: "grid", gridTemplateColumns: "repeat(5, 1fr)", minHeight: 56 }}
-    >
+    <nav className="sunk underlined stage-strip" aria-label="Stages">
       {STAGES.map((name, index) => {
         const here = name === stage;
         return (
@@ -27,20 +23,15 @@ export function StageStrip() {
             key={name}
             to={`/p/${problem}/${name}${chosen ? `?search=${chosen.id}` : ""}`}
             aria-current={here ? "step" : undefined}
+            className="inherits undecorated shrinks"
             style={{
-              padding: "8px 12px 6px",
-              textDecoration: "none",
-              color: "inherit",
-              minWidth: 0,
               background: here ? "var(--paper)" : undefined,
               boxShadow: here ? "inset 0 3px 0 var(--spruce)" : undefined,
               borderRight: index < 4 ? "1px solid var(--rule)" : undefined,
             }}
           >
             <div className="row close">
-              <span className="display strong" style={{ fontSize: 15.5 }}>
-                {NAMES[name]}
-              </span>
+              <span className="display strong sub">{NAMES[name]}</span>
               <span className="key" aria-hidden>
                 {index + 1}
               </span>

@@ -18,17 +18,15 @@ export function TopBar({ onPalette, onHelp }: { onPalette: () => void; onHelp: (
   const problems = useProblems().data ?? [];
   const navigate = useNavigate();
   return (
-    <header className="row underlined on-sheet" style={{ padding: "0 16px" }}>
+    <header className="row underlined on-sheet top-bar">
       <Link
         to="/"
-        className="row"
-        style={{ textDecoration: "none", color: "inherit", gap: 8 }}
+        className="row near inherits undecorated"
+
         aria-label="Pellux: all problems"
       >
         <Mark size={26} />
-        <span className="display strong" style={{ fontSize: 19 }}>
-          Pellux
-        </span>
+        <span className="display strong name">Pellux</span>
       </Link>
       {problem !== null && problems.length > 0 && (
         <Select
@@ -95,18 +93,9 @@ function WorkerMeter() {
       }
     >
       <div className="row small close" role="status" aria-label="Workers">
-        <span className="closer" style={{ display: "flex" }} aria-hidden>
+        <span className="closer workers-busy" aria-hidden>
           {Array.from({ length: cells }, (_, i) => (
-            <span
-              key={i}
-              style={{
-                width: 6,
-                height: 16,
-                borderRadius: 2,
-                background: i < busy ? "var(--spruce)" : "var(--sunk)",
-                border: "1px solid var(--rule)",
-              }}
-            />
+            <span key={i} style={{ background: i < busy ? "var(--spruce)" : "var(--sunk)" }} />
           ))}
         </span>
         <span>

@@ -55,9 +55,9 @@ export default function BestCurve({ points, larger, metric, baseline, by, onPick
   }, [points, larger, metric, baseline, by, mode]);
   return (
     <div
-      className="full"
+      className="full tall"
       ref={box}
-      style={{ height: "100%" }}
+
       role="img"
       aria-label={`Best ${metric} so far against ${by}; the trial table has the numbers`}
     />

@@ -68,7 +68,7 @@ export const EvidenceLane = memo(function EvidenceLane(props: Props) {
       onPointerUp={up}
       onPointerLeave={() => began.current === null && props.onHover(null)}
     >
-      <svg width={width} height={HEIGHT} style={{ position: "absolute", inset: 0 }} aria-hidden>
+      <svg width={width} height={HEIGHT} className="fills" aria-hidden>
         {rect && (
           <rect x={rect[0]} y={0} width={Math.max(rect[1] - rect[0], 1)} height={FLOOR + 4} fill="var(--honey-tint)" />
         )}
@@ -106,8 +106,8 @@ function Options({
   return parameter.options.map((option, i) => (
     <button
       key={i}
-      className="plain-button tiny soft centred cut"
-      style={{ position: "absolute", left: INSET + i * each, width: each, top: FLOOR + 4 }}
+      className="plain-button tiny soft centred cut placed"
+      style={{ left: INSET + i * each, width: each, top: FLOOR + 4 }}
       title={`Keep or leave out ${parameter.name} = ${scalar(option.value)}`}
       onPointerDown={(event) => event.stopPropagation()}
       onPointerUp={(event) => event.stopPropagation()}

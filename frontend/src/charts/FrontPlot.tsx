@@ -87,7 +87,7 @@ export function FrontPlot({ front, axes, width, height, onPick }: Props) {
           </>
         )}
       </Plot>
-      <p className="small soft one-line" role="status" style={{ paddingLeft: 46, minHeight: 18 }}>
+      <p className="small soft one-line from-axis says" role="status">
         {shown
           ? words(shown)
           : front.knee !== null && known.some((dot) => dot.id === front.knee)

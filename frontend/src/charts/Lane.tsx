@@ -70,7 +70,7 @@ export function Lane(props: Props) {
       onClick={() => spot && onPick(spot.index)}
     >
       <LaneDots dots={marks} width={width} />
-      <svg width={width} height={LANE.height} style={{ position: "absolute", inset: 0 }}>
+      <svg width={width} height={LANE.height} className="fills">
         {curve && (
           <CurveBand
             curve={curve}
@@ -249,7 +249,7 @@ function Handle({ end, parameter, axis, width, onMove, onDone }: HandleProps) {
       aria-valuenow={Math.round(100 * toShare(value, axis))}
       aria-valuetext={figure(value)}
       data-end={`${parameter.name}-${end}`}
-      style={{ cursor: "ew-resize", touchAction: "none" }}
+      className="dragged"
       onKeyDown={(event) => {
         const steps = { ArrowLeft: -1, ArrowDown: -1, ArrowRight: 1, ArrowUp: 1, PageDown: -8, PageUp: 8 }[event.key];
         if (steps === undefined) return;
@@ -319,19 +319,9 @@ function Options({
       ),
     });
   return (
-    <div style={{ position: "absolute", left: LANE.inset, right: LANE.inset, bottom: 0, display: "flex" }}>
+    <div className="lane-options" style={{ left: LANE.inset, right: LANE.inset }}>
       {parameter.options.map((option, index) => (
-        <div
-          key={String(option.value)}
-          className="row small closer"
-          style={{
-            width: room,
-            justifyContent: "center",
-            borderTop: "3px solid var(--spruce)",
-            borderRight: index < parameter.options.length - 1 ? "2px solid var(--sheet)" : undefined,
-            paddingTop: 2,
-          }}
-        >
+        <div key={String(option.value)} className="row small closer lane-option" style={{ width: room }}>
           <b>{scalar(option.value)}</b>
           <span className="soft">{Math.round((option.weight / total) * 100)} %</span>
           <button

@@ -25,5 +25,5 @@ export const LaneDots = memo(function LaneDots({ dots, width }: { dots: Dot[]; w
       }
     }
   }, [dots, width, mode]);
-  return <canvas ref={canvas} style={{ width, height: LANE.height, position: "absolute", inset: 0 }} aria-hidden />;
+  return <canvas ref={canvas} className="fills" style={{ width, height: LANE.height }} aria-hidden />;
 });

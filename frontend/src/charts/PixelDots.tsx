@@ -35,7 +35,8 @@ export const PixelDots = memo(function PixelDots({ placed, kept, width, height }
       ref={element}
       width={across}
       height={down}
-      style={{ width, height, position: "absolute", inset: 0, pointerEvents: "none" }}
+      className="fills untouched"
+      style={{ width, height }}
       aria-hidden
     />
   );

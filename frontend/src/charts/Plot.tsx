@@ -31,7 +31,7 @@ export function Plot({ width, height, across, up, x, y, label, children }: Props
     box,
   };
   return (
-    <svg className="block" width={width} height={height} role="img" aria-label={label} style={{ overflow: "visible" }}>
+    <svg className="block spills" width={width} height={height} role="img" aria-label={label}>
       <g fontSize={10.5} fill="var(--soft)">
         {ticks(x).map((t) => (
           <g key={t}>

@@ -8,20 +8,16 @@ export function SplitBars({ split, classes, width = 360 }: { split: Split; class
   const step = width / split.stripe.length;
   const codes = split.parts.map((part, i) => (part.name === "holdout" ? -1 : i));
   return (
-    <table className="full" style={{ borderSpacing: "0 5px" }} aria-label="Folds and holdout over the rows">
+    <table className="full spaced-rows" aria-label="Folds and holdout over the rows">
       <tbody>
         {split.parts.map((part, i) => {
           const holdout = part.name === "holdout";
           return (
             <tr key={part.name}>
-              <th
-                scope="row"
-                className="small left one-line"
-                style={{ fontWeight: holdout ? 650 : 450, paddingRight: 10 }}
-              >
+              <th scope="row" className="small left one-line before-next" style={{ fontWeight: holdout ? 650 : 450 }}>
                 {holdout ? "holdout, sealed" : part.name}
               </th>
-              <td style={{ width: "55%" }}>
+              <td className="split-bar">
                 <svg
                   width="100%"
                   height={15}
@@ -49,10 +45,8 @@ export function SplitBars({ split, classes, width = 360 }: { split: Split; class
                   })}
                 </svg>
               </td>
-              <td className="small soft right one-line" style={{ padding: "0 10px" }}>
-                {count(part.rows)}
-              </td>
-              <td style={{ width: 132 }}>
+              <td className="small soft right one-line between">{count(part.rows)}</td>
+              <td className="split-seen">
                 {classes.length ? (
                   <Balance shares={part.balance} classes={classes} />
                 ) : (

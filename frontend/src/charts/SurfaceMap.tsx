@@ -71,7 +71,8 @@ export function SurfaceMap({ surface, values, what, larger, width, ridge, picked
     <div className="anchor" style={{ width, height }}>
       <canvas
         ref={canvas}
-        style={{ position: "absolute", left: area.left, top: area.top, width: area.width, height: area.height }}
+        className="placed"
+        style={{ left: area.left, top: area.top, width: area.width, height: area.height }}
         aria-hidden
       />
       <svg

@@ -60,10 +60,10 @@ export function TrialCurves({ curves, larger, metric, counter, scale, height, on
         onPointerLeave={() => hold(null)}
         onClick={() => found && onPick(curves.ids[found.index]!)}
       >
-        <canvas ref={canvas} style={{ width, height, position: "absolute" }} />
-        <canvas ref={above} style={{ width, height, position: "absolute", pointerEvents: "none" }} />
+        <canvas ref={canvas} className="placed" style={{ width, height }} />
+        <canvas ref={above} className="placed untouched" style={{ width, height }} />
       </div>
-      <p className="small soft cut" style={{ minHeight: 20 }} data-held>
+      <p className="small soft cut says" data-held>
         {found ? words(curves, found) : legend(counted)}
       </p>
     </div>

@@ -106,7 +106,7 @@ export function WorkerLanes({ lanes, workers, running, span, places = NOWHERE, o
               {waits.get(lane)}
             </span>
           ))}
-        <div className="row small soft" style={{ justifyContent: "space-between" }}>
+        <div className="row small soft to-both-ends">
           <span>{duration(picture.to - picture.from)} ago</span>
           <span data-hover>
             {hovered

@@ -40,7 +40,7 @@ export function DropFile({ onData }: { onData: (hash: string) => void }) {
   };
   return (
     <div
-      className="sheet col centred"
+      className="sheet col centred drop-place"
       data-drop
       onDragOver={(event) => {
         event.preventDefault();
@@ -52,14 +52,7 @@ export function DropFile({ onData }: { onData: (hash: string) => void }) {
         setOver(false);
         take(event.dataTransfer.files[0]);
       }}
-      style={{
-        padding: "54px 24px",
-        alignItems: "center",
-        borderStyle: "dashed",
-        borderWidth: 2,
-        borderColor: over ? "var(--spruce)" : undefined,
-        background: over ? "var(--spruce-tint)" : undefined,
-      }}
+      style={{ borderColor: over ? "var(--spruce)" : undefined, background: over ? "var(--spruce-tint)" : undefined }}
     >
       <h2>Drop a data file here</h2>
       <p className="soft">
@@ -79,7 +72,7 @@ export function DropFile({ onData }: { onData: (hash: string) => void }) {
           Choose a file
         </Button>
       ) : (
-        <div style={{ width: 320 }} className="col">
+        <div className="col drop-progress">
           <LinearProgress
             variant={share < 1 || read !== null ? "determinate" : "indeterminate"}
             value={100 * (share < 1 ? share : (read ?? 0))}

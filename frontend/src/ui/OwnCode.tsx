@@ -99,9 +99,7 @@ export function OwnCode({ kind, onBrought }: Props) {
             {bring.error.message}
           </p>
           {bring.error.trace && (
-            <pre className="small scrolls sunk flush" style={{ maxHeight: 180, padding: 8 }}>
-              {bring.error.trace}
-            </pre>
+            <pre className="small scrolls sunk flush block-of-text own-code">{bring.error.trace}</pre>
           )}
         </>
       )}

@@ -15,11 +15,9 @@ export function Switch<T extends string>({ label, options, value, onChange }: Pr
           type="button"
           role="radio"
           aria-checked={option === value}
-          className="plain-button"
+          className="plain-button switch-option"
           onClick={() => onChange(option)}
           style={{
-            padding: "2px 8px",
-            borderRadius: 5,
             background: option === value ? "var(--spruce-tint)" : undefined,
             fontWeight: option === value ? 600 : 400,
           }}

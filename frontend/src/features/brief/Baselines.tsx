@@ -27,11 +27,11 @@ export function Baselines({ problem }: { problem: TableProblem }) {
         </p>
       )}
       {found.length > 0 && (
-        <table className="small full" style={{ borderSpacing: "0 4px" }}>
+        <table className="small full spaced-rows">
           <tbody>
             {found.map((b) => (
               <tr key={b.learner} data-baseline={b.learner} data-state={b.state}>
-                <td style={{ width: 26 }}>
+                <td className="mark-column">
                   <FoldRing scores={b.folds} folds={problem.judging.fits} state={b.state} scale={scale} size={18} />
                 </td>
                 <th className="left medium" scope="row">
@@ -40,9 +40,7 @@ export function Baselines({ problem }: { problem: TableProblem }) {
                 <td className="right strong one-line">
                   {b.score !== null ? withError(b.score, b.standard_error) : <span className="soft">{b.state}</span>}
                 </td>
-                <td className="soft right one-line" style={{ width: 74 }}>
-                  {b.seconds > 0 && duration(b.seconds)}
-                </td>
+                <td className="soft right one-line score-column">{b.seconds > 0 && duration(b.seconds)}</td>
               </tr>
             ))}
           </tbody>

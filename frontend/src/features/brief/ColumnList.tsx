@@ -41,7 +41,7 @@ export function ColumnList({ data, form, change, onType }: Props) {
             placeholder={`Find among ${data.columns.length} columns`}
             value={search}
             onChange={(event) => setSearch(event.target.value)}
-            style={{ width: 190 }}
+            className="search-field"
           />
           <select aria-label="Order of the columns" value={order} onChange={(e) => setOrder(e.target.value as Order)}>
             {ORDERS.map((one) => (
@@ -97,19 +97,14 @@ function Table({ data, shown, form, change, onType, chosen, onChoose }: TablePro
   return (
     <div className="sheet">
       <div
-        className="scrolls"
+        className="scrolls column-list"
         ref={scroller}
         role="table"
         aria-label="Columns"
         aria-rowcount={shown.length}
         tabIndex={change ? undefined : 0}
-        style={{ maxHeight: "calc(100vh - 246px)" }}
       >
-        <div
-          role="row"
-          className={`small soft sunk underlined ${line}`}
-          style={{ height: 30, position: "sticky", top: 0, zIndex: 1 }}
-        >
+        <div role="row" className={`small soft sunk underlined ${line} head-row`}>
           {chosen && (
             <span role="columnheader">
               <input
@@ -138,20 +133,13 @@ function Table({ data, shown, form, change, onType, chosen, onChoose }: TablePro
             const column = shown[item.index]!;
             return (
               <div
-                className={`underlined ${line}`}
+                className={`underlined ${line} list-row`}
                 key={column.name}
                 role="row"
                 aria-rowindex={item.index + 1}
                 data-column={column.name}
                 onKeyDown={(event) => walk(event, setActive)}
-                style={{
-                  position: "absolute",
-                  top: 0,
-                  left: 0,
-                  right: 0,
-                  height: ROW,
-                  transform: `translateY(${item.start}px)`,
-                }}
+                style={{ height: ROW, transform: `translateY(${item.start}px)` }}
               >
                 <Row
                   column={column}
@@ -275,21 +263,12 @@ interface TypeProps {
 function TypePicker({ column, onType, stop }: TypeProps) {
   return (
     <select
-      className="small inherits clickable"
+      className="small inherits clickable type-picker"
       aria-label={`Type of ${column.name}`}
       data-type
       {...stop}
       value={column.type}
       onChange={(event) => onType(event.target.value)}
-      style={{
-        appearance: "none",
-        border: 0,
-        borderBottom: "1px dotted var(--soft)",
-        font: "inherit",
-        background: "transparent",
-        padding: 0,
-        fieldSizing: "content",
-      }}
     >
       {["number", "category", "yes/no", "date", "text"].map((type) => (
         <option key={type} value={type}>

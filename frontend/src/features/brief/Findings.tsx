@@ -35,9 +35,9 @@ export function Findings({ findings, onRole }: Props) {
             data-finding={f.kind}
           >
             <span
-              className="still"
+              className="still bold finding-mark"
               aria-hidden
-              style={{ color: GRAVE.has(f.kind) ? "var(--ember)" : "var(--honey-ink)", fontWeight: 700, width: 12 }}
+              style={{ color: GRAVE.has(f.kind) ? "var(--ember)" : "var(--honey-ink)" }}
             >
               {GRAVE.has(f.kind) ? "!!" : "!"}
             </span>

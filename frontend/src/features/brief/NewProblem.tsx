@@ -145,18 +145,18 @@ const KINDS = { program: "program", function: "function", "outside loop": "outsi
 function FileDoor({ doors, onData }: { doors: ReactNode; onData: (hash: string) => void }) {
   const earlier = useDataList().data ?? [];
   return (
-    <div className="stage col apart" style={{ maxWidth: 820, paddingTop: 36 }}>
+    <div className="stage col apart opening">
       {doors}
       <DropFile onData={onData} />
       {earlier.length > 0 && (
         <section className="col">
           <h2>Or use data that are here already</h2>
-          <ul style={{ padding: 0 }} className="col flush unmarked">
+          <ul className="col flush unmarked">
             {earlier.map((data) => (
               <li key={data.hash}>
                 <button
-                  className="plain-button sheet row full"
-                  style={{ padding: "10px 14px" }}
+                  className="plain-button sheet row full strip"
+
                   onClick={() => onData(data.hash)}
                 >
                   <b className="grow">{data.name}</b>

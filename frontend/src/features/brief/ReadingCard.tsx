@@ -103,12 +103,12 @@ function FirstRows({ data }: { data: Data }) {
   const columns = data.columns.slice(0, 60);
   const count = Math.max(0, ...columns.map((c) => c.examples.length));
   return (
-    <div className="sheet" style={{ overflowX: "auto", padding: "4px 0" }}>
+    <div className="sheet scrolls edged">
       <table className="small collapsed one-line" aria-label="First rows">
         <thead>
           <tr>
             {columns.map((c) => (
-              <th className="left strong" key={c.name} scope="col" style={{ padding: "3px 10px" }}>
+              <th className="left strong cell" key={c.name} scope="col">
                 {c.name}
               </th>
             ))}
@@ -118,7 +118,7 @@ function FirstRows({ data }: { data: Data }) {
           {Array.from({ length: count }, (_, i) => (
             <tr className="ruled" key={i}>
               {columns.map((c) => (
-                <td key={c.name} style={{ padding: "3px 10px", color: c.examples[i] ? undefined : "var(--soft)" }}>
+                <td key={c.name} className="cell" style={{ color: c.examples[i] ? undefined : "var(--soft)" }}>
                   {c.examples[i] || "–"}
                 </td>
               ))}

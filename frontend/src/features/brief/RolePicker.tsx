@@ -15,7 +15,7 @@ export function RolePicker({ name, role, usable, stop, onRole }: Props) {
   const other = OTHER_ROLES.find((r) => r === role) ?? "";
   return (
     <span role="group" aria-label={`Role of ${name}`} className="roles">
-      <span role="radiogroup" aria-label={`Role of ${name}`} style={{ display: "inline-flex" }}>
+      <span role="radiogroup" aria-label={`Role of ${name}`} className="in-line">
         {(["target", "feature", "ignore"] as const).map((option) => {
           const on = option === role;
           return (
@@ -26,9 +26,8 @@ export function RolePicker({ name, role, usable, stop, onRole }: Props) {
               data-role={option}
               {...stop(option)}
               disabled={!usable && option !== "ignore"}
-              className="plain-button small"
+              className="plain-button small role"
               style={{
-                padding: "3px 8px",
                 fontWeight: on ? 650 : 400,
                 background: on ? (TINTS[option] ?? "var(--spruce-tint)") : undefined,
               }}
@@ -40,21 +39,14 @@ export function RolePicker({ name, role, usable, stop, onRole }: Props) {
         })}
       </span>
       <select
-        className="small inherits"
+        className="small inherits other-role"
         aria-label={`Other role of ${name}`}
         data-other-role
         {...stop("other")}
         disabled={!usable}
         value={other}
         onChange={(event) => onRole((event.target.value || "feature") as Role)}
-        style={{
-          border: 0,
-          borderLeft: "1px solid var(--rule)",
-          borderRadius: 0,
-          width: 76,
-          fontWeight: other ? 650 : 400,
-          backgroundColor: other ? "var(--spruce-tint)" : "transparent",
-        }}
+        style={{ fontWeight: other ? 650 : 400, backgroundColor: other ? "var(--spruce-tint)" : "transparent" }}
       >
         <option value="">other</option>
         {OTHER_ROLES.map((r) => (

@@ -49,7 +49,7 @@ export function SplitPlan({ preview, form, change, error }: Props) {
   return (
     <div className="sheet col padded">
       <h2>Split plan</h2>
-      <div className="row wrap" style={{ rowGap: 12 }}>
+      <div className="row wrap lines-apart">
         {kind !== "column" &&
           number("Folds", form.folds, (folds) => change({ folds }), "folds", 74, { whole: true, least: 2 })}
         <TextField

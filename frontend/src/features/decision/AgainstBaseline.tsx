@@ -60,7 +60,7 @@ function ByMetric({ d }: { d: Diagnostics }) {
             {names.map(
               (name) =>
                 name && (
-                  <th key={name} style={right}>
+                  <th key={name} className="measured">
                     {name}
                   </th>
                 ),
@@ -76,14 +76,14 @@ function ByMetric({ d }: { d: Diagnostics }) {
               m.trial > m.baseline === m.larger_is_better;
             return (
               <tr className="ruled" key={m.key} style={{ fontWeight: m.decides ? 650 : 400 }}>
-                <th className="left" scope="row" style={{ fontWeight: "inherit", padding: "2px 0" }}>
+                <th className="left snug same-weight" scope="row">
                   {m.key} {m.larger_is_better ? "↑" : "↓"}
                 </th>
-                <td style={{ ...right, color: ahead ? "var(--spruce)" : undefined }}>
+                <td className={`measured ${ahead ? "spruce" : ""}`}>
                   {score(m.trial)}
                   {ahead && " ◂"}
                 </td>
-                {d.baseline && <td style={right}>{score(m.baseline)}</td>}
+                {d.baseline && <td className="measured">{score(m.baseline)}</td>}
               </tr>
             );
           })}
@@ -92,8 +92,6 @@ function ByMetric({ d }: { d: Diagnostics }) {
     </section>
   );
 }
-
-const right = { textAlign: "right", fontWeight: "inherit", padding: "2px 0 2px 10px" } as const;
 
 function Importance({ trial, metric }: { trial: number; metric: string }) {
   const [wanted, setWanted] = useState(false);
@@ -127,7 +125,7 @@ function Importance({ trial, metric }: { trial: number; metric: string }) {
           <tbody>
             {columns.slice(0, 14).map((c) => (
               <tr key={c.column}>
-                <th scope="row" className="cut left plain" style={{ maxWidth: 130, paddingRight: 8 }}>
+                <th scope="row" className="cut left plain column-name">
                   {c.column}
                 </th>
                 <td>
@@ -136,7 +134,7 @@ function Importance({ trial, metric }: { trial: number; metric: string }) {
                     <path d={`M${x(c.drop - c.error)} 7.5H${x(c.drop + c.error)}`} stroke="var(--ink)" />
                   </svg>
                 </td>
-                <td style={right}>{score(c.drop, c.error || Math.abs(c.drop) / 10 || 1e-4)}</td>
+                <td className="measured">{score(c.drop, c.error || Math.abs(c.drop) / 10 || 1e-4)}</td>
               </tr>
             ))}
           </tbody>

@@ -68,7 +68,7 @@ export function Curves({ d }: { d: Diagnostics }) {
         </Figure>
       </div>
       <div className="row apart top wrap">
-        <div className="col closer" style={{ width: 190 }}>
+        <div className="col closer cut-off-knob">
           <label className="small" htmlFor="threshold">
             Call it <b>{d.classes[1]}</b> from <b>{threshold.toFixed(3)}</b> on
           </label>
@@ -79,7 +79,7 @@ export function Curves({ d }: { d: Diagnostics }) {
             max={1}
             step={0.005}
             value={threshold}
-            style={{ accentColor: "var(--spruce)" }}
+
             onChange={(e) => setThreshold(Number(e.target.value))}
           />
           <span className="small soft">
@@ -218,26 +218,22 @@ function AtThreshold({ side, threshold, classes }: { side: Side; threshold: numb
         precision {hits + wrong ? percent(precision(c, i)) : "–"} · recall {percent(recall(c, i))} · F1{" "}
         {score(f1(c, i), 0.01)}
       </span>
-      <table className="collapsed" style={{ marginTop: 2 }} aria-label={`Confusion of ${side.name}`}>
+      <table className="collapsed below counted" aria-label={`Confusion of ${side.name}`}>
         <thead className="soft">
           <tr>
-            <th style={cell}>truly</th>
-            <th style={cell}>called {classes[1]}</th>
-            <th style={cell}>called {classes[0]}</th>
+            <th>truly</th>
+            <th>called {classes[1]}</th>
+            <th>called {classes[0]}</th>
           </tr>
         </thead>
         <tbody>
           {rows.map(([name, called, not], k) => (
             <tr className="ruled" key={name}>
-              <th className="left" scope="row" style={{ ...cell }}>
+              <th className="left" scope="row">
                 {name}
               </th>
-              <td style={{ ...cell, background: k === 0 ? "var(--spruce-tint)" : "var(--ember-tint)" }}>
-                {count(called)}
-              </td>
-              <td style={{ ...cell, background: k === 1 ? "var(--spruce-tint)" : "var(--ember-tint)" }}>
-                {count(not)}
-              </td>
+              <td className={k === 0 ? "well" : "badly"}>{count(called)}</td>
+              <td className={k === 1 ? "well" : "badly"}>{count(not)}</td>
             </tr>
           ))}
         </tbody>
@@ -245,5 +241,3 @@ function AtThreshold({ side, threshold, classes }: { side: Side; threshold: numb
     </div>
   );
 }
-
-const cell = { padding: "2px 10px", textAlign: "right", fontWeight: 400 } as const;

@@ -45,7 +45,7 @@ function Drawing({ root, classes }: { root: TreeNode; classes: string[] }) {
         ? `${percent(n.shares[1]!)} ${classes[1]}`
         : `${classes[n.shares.indexOf(Math.max(...n.shares))]} ${percent(Math.max(...n.shares))}`;
   return (
-    <div style={{ overflowX: "auto" }}>
+    <div className="scrolls">
       <svg width={width + 2} height={height + 4} role="img" aria-label="The decision tree">
         {edges.map((e) => {
           const from = e.from.x + BOX.width;

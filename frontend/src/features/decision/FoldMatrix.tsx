@@ -46,32 +46,24 @@ export function FoldMatrix({ problem, found, chosen, onChoose, onInspect }: Prop
   useEffect(() => virtual.scrollToIndex(Math.max(at, 0)), [at, virtual]);
   const few = spans.folds <= FEW;
   const grid = {
-    display: "grid",
     gridTemplateColumns: `116px minmax(${few ? 43 * spans.folds : 260}px, 1fr) 168px 134px 108px 44px`,
-    alignItems: "center",
-    gap: 8,
-    padding: "0 10px",
     minWidth: 630 + (few ? 43 * spans.folds : 260),
-  } as const;
+  };
   return (
-    <div className="sheet" style={{ overflow: "hidden" }}>
+    <div className="sheet cuts-off">
       <div
-        className="scrolls"
+        className="scrolls fold-matrix"
         ref={scroller}
         role="table"
         aria-label="Fold matrix"
         aria-rowcount={finalists.length + 1}
-        style={{ maxHeight: "calc(100vh - 300px)", minHeight: 180 }}
       >
-        <div
-          role="row"
-          className="small soft sunk"
-          style={{ ...grid, position: "sticky", top: 0, zIndex: 1, height: 30 }}
-        >
+        <div role="row" className="small soft sunk head-row finalist-row" style={grid}>
           <span role="columnheader">finalist</span>
           <span
             role="columnheader"
-            style={{ display: "grid", gridTemplateColumns: `repeat(${few ? spans.folds : 1}, 1fr)` }}
+            className="grid"
+            style={{ gridTemplateColumns: `repeat(${few ? spans.folds : 1}, 1fr)` }}
           >
             {few
               ? Array.from({ length: spans.folds }, (_, i) => (
@@ -105,7 +97,7 @@ export function FoldMatrix({ problem, found, chosen, onChoose, onInspect }: Prop
             const id = f.trial.id;
             return (
               <div
-                className="ruled clickable"
+                className="ruled clickable list-row finalist-row"
                 key={id}
                 role="row"
                 aria-rowindex={item.index + 2}
@@ -114,10 +106,6 @@ export function FoldMatrix({ problem, found, chosen, onChoose, onInspect }: Prop
                 onClick={() => onChoose(id)}
                 style={{
                   ...grid,
-                  position: "absolute",
-                  top: 0,
-                  left: 0,
-                  right: 0,
                   height,
                   transform: `translateY(${item.start}px)`,
                   opacity: f.admitted ? 1 : 0.45,
@@ -137,7 +125,7 @@ export function FoldMatrix({ problem, found, chosen, onChoose, onInspect }: Prop
                     <Beside key={m.measure} metric={m} />
                   ))}
                 </span>
-                <span className="small one-line" role="cell" style={{ lineHeight: 1.35 }} title={costs(f)}>
+                <span className="small one-line tight" role="cell" title={costs(f)}>
                   {duration(f.fit_seconds)} a fit
                   <span className="soft block">
                     {!f.prediction_seconds ? "" : `${duration(f.prediction_seconds)} · `}
@@ -182,7 +170,7 @@ function Name({ f, onInspect }: { f: Finalist; onInspect: (id: number) => void }
       >
         <b>{f.is_baseline ? "Baseline" : `Trial ${f.trial.number}`}</b>
         {f.trial.shortlisted && <span className="honey"> ◆</span>}
-        <span className="small soft cut block" style={{ maxWidth: 116 }}>
+        <span className="small soft cut block column-name">
           {f.search_number ? `search ${f.search_number}` : "before any search"}
           {f.learner && `, ${f.learner}`}
         </span>
@@ -195,12 +183,8 @@ function Folds({ f, spans, few }: { f: Finalist; spans: Spans; few: boolean }) {
   return (
     <span
       role="cell"
-      style={{
-        display: "grid",
-        gridTemplateColumns: `repeat(${spans.folds}, 1fr)`,
-        height: few ? 34 : 26,
-        gap: few ? 1 : 0,
-      }}
+      className="grid"
+      style={{ gridTemplateColumns: `repeat(${spans.folds}, 1fr)`, height: few ? 34 : 26, gap: few ? 1 : 0 }}
     >
       {f.trial.scores.map((value, i) => {
         if (value === null) return <span key={i}>–</span>;
@@ -208,9 +192,9 @@ function Folds({ f, spans, few }: { f: Finalist; spans: Spans; few: boolean }) {
         return (
           <span
             key={i}
-            className="small shrinks"
+            className="small shrinks grid in-middle"
             title={`fold ${i + 1}: ${score(value)}, ${better(value, i, spans)}`}
-            style={{ background: ramp(share), color: inkOn(share), display: "grid", placeItems: "center" }}
+            style={{ background: ramp(share), color: inkOn(share) }}
           >
             {few && spans.folds <= 10 ? score(value, f.trial.standard_error) : ""}
           </span>
@@ -261,9 +245,7 @@ function Against({ f, leader }: { f: Finalist; leader: number | null }) {
       title={`${words}. Corrected resampled t test: p = ${p_adjusted.toFixed(3)} after Holm; on ${basis === "folds" ? "the folds of the search" : "fresh folds"}`}
     >
       <Chances better={better} same={same} worse={worse} width={126} />
-      <span className="small soft block tiny" style={{ lineHeight: 1.2 }}>
-        {words}
-      </span>
+      <span className="small soft block tiny tight">{words}</span>
     </span>
   );
 }

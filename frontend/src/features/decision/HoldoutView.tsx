@@ -86,7 +86,7 @@ function Asking({
   return (
     <Dialog open onClose={close} aria-labelledby="opening">
       <DialogTitle id="opening">{opened ? "Open the holdout again?" : "Open the holdout?"}</DialogTitle>
-      <DialogContent className="col" style={{ maxWidth: 460 }}>
+      <DialogContent className="col says-much">
         {opened > 0 && (
           <p className="ember">
             It was opened {opened === 1 ? "once" : `${opened} times`} before. Every further look makes its score less of

@@ -32,7 +32,7 @@ function NumberField({
       aria-label={label}
       aria-invalid={amiss}
       title={amiss ? `${label}: ${wanted({ empty: true, ...rule })}` : undefined}
-      style={{ width: 78 }}
+      className="figure-field"
       value={text ?? value ?? ""}
       placeholder={placeholder}
       onChange={(e) => setText(e.target.value)}
@@ -69,7 +69,7 @@ export function Limit({ found }: { found: Finalists }) {
       <span className="soft">Only with</span>
       <select
         aria-label="Measure with a limit"
-        style={{ maxWidth: 150 }}
+        className="choice-field"
         value={draft ?? ""}
         onChange={(e) => {
           setDraft(e.target.value || null);

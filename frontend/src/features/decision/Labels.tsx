@@ -22,7 +22,7 @@ export function Labels({ d }: { d: Diagnostics }) {
       {labels.confused.length > 0 && (
         <section className="sheet padded">
           <h2 className="sub">Mixed up most</h2>
-          <ol className="small flush" style={{ paddingLeft: 18 }}>
+          <ol className="small flush numbered">
             {labels.confused.map((c) => (
               <li key={`${c.true}/${c.said}`}>
                 {c.true} taken for {c.said}: {count(c.rows)} rows
@@ -40,13 +40,13 @@ export function ClassTable({ d }: { d: Diagnostics }) {
   const labels = d.trial.labels!;
   const before = d.baseline?.labels;
   return (
-    <section className="sheet padded scrolls" style={{ maxHeight: 420 }}>
+    <section className="sheet padded scrolls labels">
       <h2 className="sub">Class by class</h2>
-      <table className="small collapsed" aria-label="Class by class">
+      <table className="small collapsed counted" aria-label="Class by class">
         <thead className="soft">
           <tr>
             {["class", "rows", "precision", "recall", "F1", before ? "F1 of the baseline" : ""].map((h) => (
-              <th key={h} style={{ ...cell, textAlign: h === "class" ? "left" : "right" }}>
+              <th key={h} className={h === "class" ? "left" : undefined}>
                 {h}
               </th>
             ))}
@@ -55,18 +55,14 @@ export function ClassTable({ d }: { d: Diagnostics }) {
         <tbody>
           {labels.classes.map((line, i) => (
             <tr className="ruled" key={line.label}>
-              <th className="left" scope="row" style={{ ...cell }}>
+              <th className="left" scope="row">
                 {line.label}
               </th>
-              <td style={cell}>{count(line.rows)}</td>
-              <td style={cell}>{score(line.precision, 0.01)}</td>
-              <td style={cell}>{score(line.recall, 0.01)}</td>
-              <td style={cell}>{score(line.f1, 0.01)}</td>
-              {before && (
-                <td style={cell} className="soft">
-                  {score(before.classes[i]!.f1, 0.01)}
-                </td>
-              )}
+              <td>{count(line.rows)}</td>
+              <td>{score(line.precision, 0.01)}</td>
+              <td>{score(line.recall, 0.01)}</td>
+              <td>{score(line.f1, 0.01)}</td>
+              {before && <td className="soft">{score(before.classes[i]!.f1, 0.01)}</td>}
             </tr>
           ))}
         </tbody>
@@ -79,14 +75,12 @@ function Confusion({ classes, matrix, name }: { classes: string[]; matrix: numbe
   return (
     <section className="sheet padded scrolls">
       <h2 className="sub">Confusion, {name}</h2>
-      <table className="small collapsed" aria-label={`Confusion of ${name}`}>
+      <table className="small collapsed counted" aria-label={`Confusion of ${name}`}>
         <thead className="soft">
           <tr>
-            <th style={cell}>truly ╲ said</th>
+            <th>truly ╲ said</th>
             {classes.map((c) => (
-              <th key={c} style={cell}>
-                {c}
-              </th>
+              <th key={c}>{c}</th>
             ))}
           </tr>
         </thead>
@@ -95,7 +89,7 @@ function Confusion({ classes, matrix, name }: { classes: string[]; matrix: numbe
             const total = row.reduce((a, b) => a + b, 0);
             return (
               <tr key={classes[i]}>
-                <th className="left" scope="row" style={{ ...cell }}>
+                <th className="left" scope="row">
                   {classes[i]}
                 </th>
                 {row.map((n, j) => {
@@ -103,12 +97,10 @@ function Confusion({ classes, matrix, name }: { classes: string[]; matrix: numbe
                   return (
                     <td
                       key={j}
+                      className={i === j ? "agreeing" : undefined}
                       style={{
-                        ...cell,
                         background: n ? ramp(share) : undefined,
                         color: n ? inkOn(share) : "var(--soft)",
-                        outline: i === j ? "1.5px solid var(--honey)" : undefined,
-                        outlineOffset: -1.5,
                       }}
                     >
                       {count(n)}
@@ -123,5 +115,3 @@ function Confusion({ classes, matrix, name }: { classes: string[]; matrix: numbe
     </section>
   );
 }
-
-const cell = { padding: "3px 9px", textAlign: "right", fontWeight: 400, whiteSpace: "nowrap" } as const;

@@ -28,7 +28,7 @@ export function Matrix({ problem, found, chosen, pick }: BenchProps) {
   const more = found.scored > weighing.top && weighing.top < 500;
   return (
     <>
-      <div className="row small wrap" style={{ gap: "8px 18px" }}>
+      <div className="row small wrap lines-apart">
         <Region found={found} />
         <Limit found={found} />
         <span className="grow" />
@@ -38,7 +38,7 @@ export function Matrix({ problem, found, chosen, pick }: BenchProps) {
         </span>
         <select
           aria-label="Shortlist by rule"
-          style={{ width: 122 }}
+          className="choice-field"
           value=""
           onChange={(e) => shortlist.mutate({ by: e.target.value as By, weighing: weighingQuery(weighing) })}
         >

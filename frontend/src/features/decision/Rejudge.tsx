@@ -31,8 +31,8 @@ export function Rejudge({ problem, found }: { problem: TableProblem; found: Fina
   }, [found, repeats, problem]);
   const shrunk = found.finalists.filter((f) => f.rejudged && !f.is_baseline);
   return (
-    <section className="sheet row wrap" style={{ padding: "10px 14px", gap: "6px 14px" }}>
-      <div className="grow" style={{ minWidth: 300 }}>
+    <section className="sheet row wrap strip apart">
+      <div className="grow broad">
         <h2 className="sub">Re-judge on fresh folds</h2>
         <p className="small soft">
           {shrunk.length > 0
@@ -51,7 +51,7 @@ export function Rejudge({ problem, found }: { problem: TableProblem; found: Fina
           <label className="row small close">
             <input
               inputMode="numeric"
-              style={{ width: 52 }}
+              className="short-field"
               aria-label="Repeats"
               aria-invalid={repeats === 0}
               value={typed}

@@ -66,11 +66,11 @@ export function Residuals({ d }: { d: Diagnostics }) {
           </Plot>
         </figure>
       </div>
-      <table className="small collapsed" style={{ alignSelf: "start" }} aria-label="How far they miss">
+      <table className="small collapsed at-start" aria-label="How far they miss">
         <thead className="soft">
           <tr>
             {["actual − predicted", "5 %", "25 %", "median", "75 %", "95 %", "mean"].map((h, i) => (
-              <th className="plain" key={h} style={{ padding: "2px 12px", textAlign: i ? "right" : "left" }}>
+              <th className="plain cell" key={h} style={{ textAlign: i ? "right" : "left" }}>
                 {h}
               </th>
             ))}
@@ -79,11 +79,11 @@ export function Residuals({ d }: { d: Diagnostics }) {
         <tbody>
           {sides.map((s) => (
             <tr className="ruled" key={s.trial_id}>
-              <th className="plain left" scope="row" style={{ padding: "2px 12px" }}>
+              <th className="plain left cell" scope="row">
                 {s.name}
               </th>
               {[...s.residuals!.quantiles, s.residuals!.mean].map((q, i) => (
-                <td className="right" key={i} style={{ padding: "2px 12px" }}>
+                <td className="right cell" key={i}>
                   {figure(q)}
                 </td>
               ))}

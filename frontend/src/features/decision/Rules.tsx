@@ -27,11 +27,8 @@ export function Rules({ found, chosen, pick, rule }: BenchProps & { rule: string
       {found.suggestions.map((s) => (
         <button
           key={s.rule}
-          className="plain-button col"
+          className="plain-button col rule-chosen"
           style={{
-            gap: 1,
-            padding: "7px 10px",
-            borderRadius: 6,
             background: s.trial_id === chosen.trial.id && s.rule === rule ? "var(--honey-tint)" : "var(--sunk)",
           }}
           onClick={() => pick({ trial: s.trial_id, rule: s.rule })}

@@ -46,9 +46,9 @@ export function TakeAway({ problem }: { problem: Problem }) {
           {decisions.map((d) => (
             <button
               key={d.id}
-              className="plain-button row small"
+              className="plain-button row small kept-decision"
               onClick={() => setWanted(d.id)}
-              style={{ padding: "4px 6px", borderRadius: 5, background: d.id === shown.id ? "var(--sunk)" : undefined }}
+              style={{ background: d.id === shown.id ? "var(--sunk)" : undefined }}
             >
               <b>{d.id}</b> {d.trial_name}, {d.rule}
               <span className="grow soft">
@@ -89,9 +89,9 @@ function Files({ decision }: { decision: View }) {
             <span className="ember"> · superseded by decision {decision.superseded_by}</span>
           )}
         </p>
-        {decision.reason && <p style={{ marginTop: 6 }}>{decision.reason}</p>}
+        {decision.reason && <p className="below">{decision.reason}</p>}
       </div>
-      <p className="mono sunk" style={{ padding: 10, borderRadius: 6 }}>
+      <p className="mono sunk block-of-text">
         {Object.entries(decision.configuration)
           .map(([name, value]) => `${name} ${setting(name, value)}`)
           .join(" · ")}
@@ -100,7 +100,7 @@ function Files({ decision }: { decision: View }) {
         <tbody>
           {detail?.files.map((f) => (
             <tr className="ruled" key={f.name} data-file={f.name} data-state={f.state}>
-              <th scope="row" className="mono left one-line" style={{ padding: "5px 12px 5px 0" }}>
+              <th scope="row" className="mono left one-line before-next taken-file">
                 {f.state === "ready" ? (
                   <a
                     href={at(f.name)}

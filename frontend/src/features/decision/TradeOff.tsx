@@ -74,12 +74,12 @@ export function TradeOff({ problem, found, chosen, pick }: BenchProps) {
       {several && <ByHand found={found} weights={weighing.weights} set={set} />}
       <div ref={box}>
         {measure === null ? (
-          <p className="soft centred" style={{ padding: "60px 20px" }}>
+          <p className="soft centred nothing-yet">
             The best score is not always the best choice. Choose what else matters: cost, size, or another metric. The
             trials that no other beats on both stand on the front.
           </p>
         ) : known.length === 0 ? (
-          <p className="soft" style={{ padding: 40 }}>
+          <p className="soft nothing-yet">
             No finalist has this measure: trials of earlier versions kept no predictions.
           </p>
         ) : (
@@ -179,7 +179,7 @@ function ByHand({
         <input
           type="range"
           aria-label="Weight of the score"
-          style={{ width: 260, accentColor: "var(--spruce)" }}
+          className="weight-slider"
           min={0}
           max={100}
           step={5}
@@ -198,7 +198,7 @@ function ByHand({
         aria-label="Weights"
         placeholder="2 1 1"
         defaultValue={weights ?? ""}
-        style={{ width: 70 }}
+        className="figure-field"
         onBlur={(e) => set({ weights: e.target.value.trim() || null })}
       />
     </label>

@@ -26,7 +26,7 @@ export function Columns({ columns, arrangement, onArrange }: Props) {
         transformOrigin={{ vertical: "bottom", horizontal: "left" }}
         slotProps={{ paper: { role: "dialog", "aria-label": "Columns" } as object }}
       >
-        <table className="collapsed small" style={{ margin: 12 }}>
+        <table className="collapsed small inset">
           <thead>
             <tr className="soft left">
               <th className="medium">column</th>
@@ -37,9 +37,7 @@ export function Columns({ columns, arrangement, onArrange }: Props) {
           <tbody>
             {columns.map(({ key, label }) => (
               <tr key={key} data-column={key}>
-                <td className="mono" style={{ paddingRight: 14 }}>
-                  {label}
-                </td>
+                <td className="mono before-next">{label}</td>
                 <td className="centred">
                   <input
                     type="checkbox"
@@ -61,7 +59,7 @@ export function Columns({ columns, arrangement, onArrange }: Props) {
             ))}
           </tbody>
         </table>
-        <div className="row" style={{ padding: "0 12px 10px" }}>
+        <div className="row inset-foot">
           <Button size="small" onClick={() => onArrange(PLAIN)}>
             As at first
           </Button>

@@ -53,7 +53,7 @@ export function FaceOffForm({ problem, search }: { problem: Problem; search: Sea
           });
       }}
     >
-      <ol className="unmarked flush col closer" style={{ padding: 0 }}>
+      <ol className="unmarked flush col closer">
         {entrants.map((one, i) => (
           <li key={i} className="row small">
             <span className="mono soft">{i + 1}</span>

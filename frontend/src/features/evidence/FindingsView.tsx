@@ -91,7 +91,7 @@ function Findings({
     );
   return (
     <>
-      <ol className="unmarked flush col apart" style={{ padding: 0 }}>
+      <ol className="unmarked flush col apart">
         {found.findings.map((finding, i) => (
           <li key={i} className="sheet padded col near" data-finding={finding.code}>
             <p>{finding.sentence}</p>

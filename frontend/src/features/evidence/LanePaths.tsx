@@ -21,14 +21,8 @@ export function wayOf(places: Placed[], index: number): [number, number][] {
 export function LanePaths({ places, left, hovered, selected }: Props) {
   return (
     <svg
-      style={{
-        position: "absolute",
-        left,
-        top: 0,
-        right: 0,
-        height: PAD * 2 + places.length * HEIGHT,
-        pointerEvents: "none",
-      }}
+      className="placed at-top untouched"
+      style={{ left, height: PAD * 2 + places.length * HEIGHT }}
       width={`calc(100% - ${left}px)`}
       aria-hidden
     >

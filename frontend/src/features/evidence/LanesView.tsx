@@ -119,12 +119,12 @@ export function LanesView({ problem, search, searches, selection, trial, inspect
           onChange={(next) => setKind(next === "averaged" ? "average" : "near")}
         />
       </div>
-      <div className="sheet anchor" ref={box} style={{ padding: "6px 0" }}>
+      <div className="sheet anchor edged" ref={box}>
         {lanes.map((parameter, i) => {
           const share = evidence?.singles.find((one) => one.name === parameter.name);
           return (
             <div key={parameter.name} className="evidence-lane" style={{ height: HEIGHT }}>
-              <div className="col closer" style={{ width: SIDE - 20, paddingLeft: 14 }}>
+              <div className="col closer lane-name" style={{ width: SIDE - 20 }}>
                 <b className="mono small cut" title={parameter.name}>
                   {parameter.name}
                 </b>

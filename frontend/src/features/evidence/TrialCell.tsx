@@ -11,38 +11,35 @@ interface Props {
   best: boolean;
   folds: number;
   scale: ScoreScale;
-  style: React.CSSProperties | undefined;
+  pin: React.CSSProperties | undefined;
 }
 
 /** What stands in a column of a trial's row. */
-export function TrialCell({ trial, column, beside, best, folds, scale, style }: Props) {
+export function TrialCell({ trial, column, beside, best, folds, scale, pin }: Props) {
+  const cell = (words: string) => ({ role: "cell", className: pin ? `${words} pinned` : words, style: pin });
   switch (column.kind) {
     case "search":
-      return (
-        <span role="cell" className="mono soft" style={style}>
-          {trial.search_number || "–"}
-        </span>
-      );
+      return <span {...cell("mono soft")}>{trial.search_number || "–"}</span>;
     case "number":
-      return (
-        <span role="cell" className="mono" style={style}>
-          {trial.origin === "baseline" ? "base" : trial.number}
-        </span>
-      );
+      return <span {...cell("mono")}>{trial.origin === "baseline" ? "base" : trial.number}</span>;
     case "folds":
       return (
-        <span role="cell" style={style}>
+        <span {...cell("")}>
           <FoldRing scores={trial.scores} folds={folds} state={trial.state} scale={scale} />
         </span>
       );
     case "score":
       return (
         <span
-          role="cell"
-          className={
-            best ? "honey" : trial.state === "failed" ? "ember cut" : trial.keeps === false ? "soft cut" : "cut"
-          }
-          style={{ ...style, fontWeight: best ? 700 : 500 }}
+          {...cell(
+            best
+              ? "honey bold"
+              : trial.state === "failed"
+                ? "ember cut medium"
+                : trial.keeps === false
+                  ? "soft cut medium"
+                  : "cut medium",
+          )}
           title={trial.keeps === false ? "It breaks a limit of its search." : trial.reason}
         >
           {trial.keeps === false && <span className="ember">✗ </span>}
@@ -50,29 +47,19 @@ export function TrialCell({ trial, column, beside, best, folds, scale, style }: 
         </span>
       );
     case "seconds":
-      return (
-        <span role="cell" className="small" style={style}>
-          {duration(trial.seconds)}
-        </span>
-      );
+      return <span {...cell("small")}>{duration(trial.seconds)}</span>;
     case "recorded":
-      return (
-        <span role="cell" className="mono small" style={style}>
-          {score(trial.recorded[column.key])}
-        </span>
-      );
+      return <span {...cell("mono small")}>{score(trial.recorded[column.key])}</span>;
     case "setting":
       return (
-        <span role="cell" className="mono cut" title={scalar(trial.configuration[column.key])} style={style}>
+        <span {...cell("mono cut")} title={scalar(trial.configuration[column.key])}>
           {column.key in trial.configuration ? scalar(trial.configuration[column.key]) : ""}
         </span>
       );
     case "seen":
       return (
         <span
-          role="cell"
-          className="small soft"
-          style={style}
+          {...cell("small soft")}
           title={`Proposed with ${plural(trial.seen, "result")} known and ${plural(trial.pending, "trial")} still under way`}
         >
           {count(trial.seen)}

@@ -100,46 +100,23 @@ export function TrialTable({
     arrangement,
   );
   const left = offsets(columns, arrangement.pinned, GAP, EDGE);
-  const pinned = (key: string, background: string) =>
-    left.has(key)
-      ? ({
-          position: "sticky",
-          left: left.get(key),
-          background,
-          zIndex: 1,
-          alignSelf: "stretch",
-          display: "flex",
-          alignItems: "center",
-        } as const)
-      : undefined;
+  const pinned = (key: string, background: string) => (left.has(key) ? { left: left.get(key), background } : undefined);
   const grid = {
-    display: "grid",
     gridTemplateColumns: `${columns.map((column) => column.width).join(" ")} 24px 22px`,
-    alignItems: "center",
     gap: GAP,
     padding: `0 ${EDGE}px`,
     minWidth: columns.reduce((sum, column) => sum + column.pixels + GAP, MARKS + 2 * EDGE),
-  } as const;
+  };
   return (
-    <div
-      className="sheet"
-      style={{ overflow: "hidden", display: "grid", gridTemplateRows: "1fr auto", minHeight: 200 }}
-    >
-      <div
-        className="scrolls"
-        ref={scroller}
-
-        role="table"
-        aria-label="Trials"
-        aria-rowcount={(total ?? 0) + 1}
-      >
-        <div className="sunk" role="row" style={{ ...grid, position: "sticky", top: 0, height: 32, zIndex: 1 }}>
+    <div className="sheet trial-table">
+      <div className="scrolls" ref={scroller} role="table" aria-label="Trials" aria-rowcount={(total ?? 0) + 1}>
+        <div className="sunk head-row trial-row" role="row" style={grid}>
           {columns.map(({ key, label }) => (
             <span
               key={key}
               role="columnheader"
               aria-sort={ordering.sort === key ? (ordering.descending ? "descending" : "ascending") : undefined}
-              className="cut"
+              className={left.has(key) ? "cut pinned" : "cut"}
               style={pinned(key, "var(--sunk)")}
             >
               {key === "folds" ? (
@@ -175,7 +152,7 @@ export function TrialTable({
                   : "var(--sheet)";
             return (
               <div
-                className="underlined clickable"
+                className="underlined clickable list-row trial-row"
                 key={item.key}
                 role="row"
                 aria-rowindex={item.index + 2}
@@ -185,16 +162,7 @@ export function TrialTable({
                   setAt(item.index);
                   if (trial) inspect(trial.id);
                 }}
-                style={{
-                  ...grid,
-                  position: "absolute",
-                  top: 0,
-                  left: 0,
-                  right: 0,
-                  height: ROW,
-                  transform: `translateY(${item.start}px)`,
-                  background,
-                }}
+                style={{ ...grid, height: ROW, transform: `translateY(${item.start}px)`, background }}
               >
                 {trial ? (
                   <>
@@ -207,7 +175,7 @@ export function TrialTable({
                         best={best === trial.id}
                         folds={folds}
                         scale={scale}
-                        style={pinned(column.key, background)}
+                        pin={pinned(column.key, background)}
                       />
                     ))}
                     <span role="cell" onClick={(event) => event.stopPropagation()}>
@@ -232,7 +200,7 @@ export function TrialTable({
         </div>
         {total === 0 && <p className="soft roomy">No trial matches the filter.</p>}
       </div>
-      <div className="row small soft ruled" style={{ padding: "4px 12px" }}>
+      <div className="row small soft ruled foot">
         <span className="grow">
           {total === null ? "…" : `${count(total)} trials`} · <span className="key">j</span>{" "}
           <span className="key">k</span> move, <span className="key">Enter</span> inspects,{" "}

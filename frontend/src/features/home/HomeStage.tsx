@@ -64,10 +64,7 @@ function Card({ problem, onTag }: { problem: Problem; onTag: (tag: string) => vo
     <article className="sheet col padded apart">
       <div className="row top">
         <h2 className="grow">
-          <Link
-            to={`/p/${problem.id}/${problem.searches ? "live" : "brief"}`}
-            style={{ color: "inherit", textDecoration: "none" }}
-          >
+          <Link to={`/p/${problem.id}/${problem.searches ? "live" : "brief"}`} className="inherits undecorated">
             {problem.name}
           </Link>
         </h2>
@@ -89,13 +86,11 @@ function Card({ problem, onTag }: { problem: Problem; onTag: (tag: string) => vo
           </>
         )}
       </p>
-      <div className="row" style={{ minHeight: 60 }}>
+      <div className="row card-score">
         {best ? (
           <>
             <div className="grow">
-              <div className="display" style={{ fontSize: 27, lineHeight: 1.1 }}>
-                {score(best.score, best.standard_error)}
-              </div>
+              <div className="display huge">{score(best.score, best.standard_error)}</div>
               <div className="small soft">
                 best{best.standard_error ? `, ± ${score(best.standard_error, best.standard_error)}` : ""}
               </div>
@@ -128,10 +123,10 @@ function Empty() {
   const navigate = useNavigate();
   const demo = useDemo();
   return (
-    <div className="stage col apart" style={{ maxWidth: 760, paddingTop: 48 }}>
+    <div className="stage col apart opening">
       <div className="centred">
         <Mark size={56} />
-        <h1 style={{ margin: "14px 0 6px" }}>Nothing is being tuned here yet</h1>
+        <h1 className="opening-word">Nothing is being tuned here yet</h1>
         <p className="soft">
           A problem is a data file, a column to predict, and a metric that decides; or a training program of yours. Once
           framed, it keeps every search, trial and decision.

@@ -26,11 +26,7 @@ export function CopyConfiguration({ trial, height = 190 }: { trial: number; heig
           {copied ? "Copied" : "Copy"}
         </Button>
       </div>
-      <pre
-        className="flush sunk scrolls"
-        data-configuration
-        style={{ padding: 10, borderRadius: 6, maxHeight: height }}
-      >
+      <pre className="flush sunk scrolls block-of-text" data-configuration style={{ maxHeight: height }}>
         {text ?? "…"}
       </pre>
     </div>

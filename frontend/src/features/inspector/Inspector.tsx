@@ -29,19 +29,9 @@ export function Inspector({ trial }: { trial: number }) {
     <aside
       ref={drawer}
       tabIndex={-1}
-      className="on-sheet scrolls"
+      className="on-sheet scrolls inspector"
       aria-label="Trial inspector"
       data-inspector
-      style={{
-        position: "fixed",
-        right: 0,
-        top: 105,
-        bottom: 0,
-        width: "var(--drawer)",
-        boxSizing: "border-box",
-        borderLeft: "1px solid var(--rule)",
-        zIndex: 20,
-      }}
     >
       {detail.isError && (
         <p role="alert" className="ember roomy">
@@ -83,7 +73,7 @@ function Body({ trial, close }: { trial: TrialDetail; close: () => void }) {
         </button>
       </header>
       <div>
-        <div className="display" style={{ fontSize: 28 }}>
+        <div className="display huge">
           {trial.mean === null
             ? trial.state
             : withError(trial.mean, trial.standard_error, [trial.best?.mean, trial.baseline?.mean])}
@@ -98,7 +88,7 @@ function Body({ trial, close }: { trial: TrialDetail; close: () => void }) {
           )}
         </p>
         {trial.reason && (
-          <p role="alert" className={trial.state === "parked" ? "soft" : "ember"} style={{ marginTop: 6 }}>
+          <p role="alert" className={`${trial.state === "parked" ? "soft" : "ember"} below`}>
             {trial.reason}
           </p>
         )}
@@ -172,23 +162,21 @@ function Folds({ trial, scale }: { trial: TrialDetail; scale: ReturnType<typeof 
         {trial.fits.map((fit) => {
           const share = fit.score === null ? null : goodness(fit.score, scale, fit.fold);
           return (
-            <tr className="ruled" key={`${fit.fold}/${fit.rung}`} style={{ verticalAlign: "top" }}>
-              <th scope="row" className="small left medium" style={{ padding: "4px 0" }}>
+            <tr className="ruled from-top" key={`${fit.fold}/${fit.rung}`}>
+              <th scope="row" className="small left medium snug">
                 fold {fit.fold + 1}
                 {rungs > 0 && <span className="soft"> rung {fit.rung + 1}</span>}
               </th>
               <td
                 style={{
-                  width: 76,
-                  padding: "4px 0",
                   background: share === null ? undefined : ramp(share),
                   color: share === null ? undefined : inkOn(share),
                 }}
-                className="small centred"
+                className="small centred snug score-column"
               >
                 {fit.score === null ? fit.state : score(fit.score, trial.standard_error)}
               </td>
-              <td className="small soft" style={{ padding: "4px 10px" }}>
+              <td className="small soft cell">
                 {duration(fit.seconds)}
                 {fit.attempt > 1 && ` · attempt ${fit.attempt}`}
                 {fit.reason && <span className="ember"> {fit.reason}</span>}
@@ -200,12 +188,7 @@ function Folds({ trial, scale }: { trial: TrialDetail; scale: ReturnType<typeof 
                 {fit.log && (
                   <details open={trial.command.length === 0}>
                     <summary>what it printed</summary>
-                    <pre
-                      className="sunk scrolls"
-                      style={{ margin: "4px 0 0", padding: 8, borderRadius: 4, maxHeight: 180, maxWidth: 250 }}
-                    >
-                      {fit.log}
-                    </pre>
+                    <pre className="sunk scrolls block-of-text fit-log">{fit.log}</pre>
                   </details>
                 )}
               </td>
@@ -237,7 +220,7 @@ function Settings({ trial }: { trial: TrialDetail }) {
       <tbody className="mono">
         {Object.entries(all).map(([name, value]) => (
           <tr className="ruled" key={name}>
-            <th className="left medium" scope="row" style={{ padding: "3px 0" }}>
+            <th className="left medium snug" scope="row">
               {name}
             </th>
             <td className="right" style={{ fontWeight: value === trial.defaults[name] ? 400 : 700 }}>
@@ -296,9 +279,9 @@ function Provenance({ trial }: { trial: TrialDetail }) {
     ["Begun", new Date(trial.created_at * 1000).toLocaleString("en-GB")],
   ];
   return (
-    <dl className="small flush" style={{ display: "grid", gridTemplateColumns: "100px 1fr", gap: "4px 10px" }}>
+    <dl className="small flush facts">
       {rows.map(([name, value]) => (
-        <div key={name} style={{ display: "contents" }}>
+        <div key={name}>
           <dt className="soft">{name}</dt>
           <dd className="flush">{value}</dd>
         </div>

@@ -49,14 +49,14 @@ export function TrialCurve({ trial }: { trial: TrialDetail }) {
         )}
       </Plot>
       {best !== null && (
-        <p className="small soft" style={{ marginTop: 4 }}>
+        <p className="small soft below">
           Best on average after <b className="honey">{best}</b> {counter}: its scores are of there, and its model is
           trained to there.
           {trial.parent !== null && ` It goes on from trial ${trial.parent}.`}
         </p>
       )}
       {schedule && (
-        <ol className="small mono" style={{ margin: "6px 0 0", paddingLeft: 18 }} aria-label="Schedule">
+        <ol className="small mono numbered below" aria-label="Schedule">
           {schedule.map(([until, settings]) => (
             <li key={until}>
               to {until}:{" "}

@@ -45,7 +45,7 @@ export function Budget({ search, onClose }: { search: Search; onClose: () => voi
               aria-label={`Budget: ${FIELDS[field]}`}
               value={typed[field] ?? held[field] ?? ""}
               onChange={(event) => setTyped({ ...typed, [field]: event.target.value })}
-              style={{ width: 76 }}
+              className="figure-field"
             />
           </label>
         ))}

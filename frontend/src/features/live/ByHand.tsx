@@ -27,12 +27,11 @@ export function ByHand({ search, onClose }: { search: Search; onClose: () => voi
       </p>
       <textarea
         aria-label="Configuration to try"
-        className="mono sunk inherits"
+        className="mono sunk inherits written-by-hand"
         rows={Math.min(Math.max(text.split("\n").length, 4), 12)}
         value={text}
         spellCheck={false}
         onChange={(event) => setText(event.target.value)}
-        style={{ border: "1px solid var(--rule)", borderRadius: 6, padding: 8 }}
       />
       {wrong && (
         <p role="alert" className="ember small">

@@ -28,7 +28,7 @@ export function FrontGrowing({ search, height, inspect }: Props) {
   if (!front) return <p className="soft">Drawing …</p>;
   if (front.reference === null)
     return (
-      <p className="soft centred" style={{ paddingTop: 100 }}>
+      <p className="soft centred nothing-yet">
         {front.scored > 0 && search.limits.length > 0
           ? "No scored trial keeps the limits yet: the search looks for what does."
           : "The front begins with the first scored trial."}
@@ -39,8 +39,8 @@ export function FrontGrowing({ search, height, inspect }: Props) {
   return (
     <div
       ref={box}
-      className="row top wrap"
-      style={{ gap: 8 }}
+      className="row top wrap near"
+
       data-front={front.points.filter((p) => p.on_front).length}
     >
       {width > 0 && (
@@ -99,7 +99,7 @@ function Covered({ course, random, width, height }: { course: Course; random: Co
           </>
         )}
       </Plot>
-      <p className="small soft" style={{ paddingLeft: 46 }} data-covered={last[1]}>
+      <p className="small soft from-axis" data-covered={last[1]}>
         <b className="spruce">{percent(last[1]!)}</b>
         {by && (
           <span title="Of as many random draws from this space, as models of these trials expect it; extremes are rather told too small.">

@@ -38,7 +38,7 @@ export function LiveStage() {
 
 function NothingYet({ problem }: { problem: Problem }) {
   return (
-    <div className="stage col" style={{ maxWidth: 560, paddingTop: 60 }}>
+    <div className="stage col opening">
       <h1>Nothing has been launched</h1>
       <p className="soft">
         Here you will watch trials being scored: the best so far, what each worker does, and what failed. Lay out the
@@ -75,10 +75,10 @@ function Watch({ problem, search, inspect }: { problem: Problem; search: Search;
     if (index >= 0) inspect(points!.ids[index]!);
   };
   return (
-    <div className="stage apart top live-bench" style={{ minHeight: "100%", boxSizing: "border-box" }}>
+    <div className="stage apart top live-bench">
       <div className="col apart">
         <Controls search={search} />
-        <section className="sheet" style={{ padding: "12px 14px 4px" }}>
+        <section className="sheet drawing">
           <div className="row">
             <h2 className="grow">{fronts ? "The front" : "Best so far"}</h2>
             {several && <Switch label="Show" options={["front", "best"]} value={shown} onChange={setShown} />}
@@ -99,14 +99,12 @@ function Watch({ problem, search, inspect }: { problem: Problem; search: Search;
                 />
               </Suspense>
             ) : (
-              <p className="soft centred" style={{ paddingTop: 100 }}>
-                The first score will appear here; the baseline runs first.
-              </p>
+              <p className="soft centred nothing-yet">The first score will appear here; the baseline runs first.</p>
             )}
           </div>
         </section>
         {curves && (
-          <section className="sheet" style={{ padding: "12px 14px 4px" }} aria-label="Curves">
+          <section className="sheet drawing" aria-label="Curves">
             <h2>{curves.population ? "The population" : "Score along the way"}</h2>
             {curves.population && points ? (
               <Population

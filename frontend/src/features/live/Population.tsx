@@ -80,7 +80,7 @@ export function Population({ curves, points, scale, counter, steerable, onPick }
           </rect>
         ))}
       </svg>
-      <div className="row small" style={{ marginTop: 4 }}>
+      <div className="row small below">
         <span className="soft grow">
           Bows: a weak member goes on as a changed copy. Honey rims: the line of the best, whose settings are the
           schedule.

@@ -22,7 +22,7 @@ export function Rungs({ curves, counter }: { curves: Curves; counter: string }) 
         return (
           <div key={`${rung.bracket}/${rung.rung}`} className="small" data-rung={rung.level}>
             <div className="row near">
-              <b className="one-line" style={{ minWidth: 62 }}>
+              <b className="one-line trial-column">
                 {many && <span className="soft">{String.fromCharCode(65 + rung.bracket)} </span>}
                 {rung.level} <span className="soft plain">{unit}</span>
               </b>
@@ -31,7 +31,7 @@ export function Rungs({ curves, counter }: { curves: Curves; counter: string }) 
                 {words.length > 0 && ` · ${words.join(" · ")}`}
               </span>
             </div>
-            <div className="sunk" style={{ display: "flex", height: 9, borderRadius: 3, overflow: "hidden", gap: 1 }}>
+            <div className="sunk rung-bar">
               {part(
                 Math.max(on, 0),
                 "var(--spruce)",

@@ -53,7 +53,7 @@ function Safety({ search, inspect }: { search: Search; inspect: (id: number) => 
           onClick={() => inspect(trial.trial_id)}
           title={trial.reason}
         >
-          <span style={{ minWidth: 64 }}>Trial {trial.number}</span>
+          <span className="trial-column">Trial {trial.number}</span>
           <span className="grow soft">
             {trial.mean === null ? trial.state : withError(trial.mean, trial.standard_error)}
           </span>

@@ -52,10 +52,10 @@ export function Comparison({ searches, text, learner, ready }: Props) {
         </p>
       )}
       {one !== "" && found.data && (
-        <div className="sheet" style={{ padding: "8px 10px" }} data-comparison>
+        <div className="sheet edged cell" data-comparison>
           {changes.length === 0 && <span className="soft">The two spaces are the same.</span>}
           {changes.map((c) => (
-            <div key={`${c.name} ${c.before} ${c.after}`} className="mono" style={{ lineHeight: 1.5 }}>
+            <div key={`${c.name} ${c.before} ${c.after}`} className="mono">
               <b style={{ color: COLOURS[c.what] }}>
                 {SIGNS[c.what]} {c.name === "require" ? "" : `${c.name}: `}
               </b>

@@ -90,7 +90,7 @@ function Steps({ forecast }: { forecast: Schemas["ForecastView"] }) {
 export function RehearsalFits({ fits, onClose }: { fits: Schemas["RehearsalFitView"][]; onClose: () => void }) {
   const failed = fits.filter((fit) => fit.state !== "done");
   return (
-    <div className="row small wrap apart" style={{ marginBottom: 8 }} data-rehearsal>
+    <div className="row small wrap apart above" data-rehearsal>
       <b style={{ color: failed.length > 0 ? "var(--ember)" : "var(--spruce)" }}>
         {failed.length === 0 ? "Rehearsal: it works." : `Rehearsal: ${failed.length} of ${fits.length} fits failed.`}
       </b>

@@ -28,7 +28,8 @@ export function FromDecision({ learner, value, wrong, onChange, onLearner }: Pro
       start from
       <select
         aria-label="Start from a decision"
-        style={{ maxWidth: 108, borderColor: wrong ? "var(--ember)" : undefined }}
+        className="choice-field"
+        style={{ borderColor: wrong ? "var(--ember)" : undefined }}
         value={value ?? ""}
         onChange={(e) => onChange(e.target.value ? Number(e.target.value) : null)}
       >

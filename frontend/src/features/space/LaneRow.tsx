@@ -41,9 +41,7 @@ export function LaneRow({ onText, depth, sentence, matters, ...lane }: Props) {
     >
       <div className="col closer">
         <div className="row near">
-          <b className="mono" style={{ fontSize: 13.5 }}>
-            {parameter.name}
-          </b>
+          <b className="mono lane-name">{parameter.name}</b>
           {setting && COSTS[setting.cost] && <span className="small honey">{COSTS[setting.cost]}</span>}
         </div>
         {matters && (
@@ -64,10 +62,8 @@ export function LaneRow({ onText, depth, sentence, matters, ...lane }: Props) {
             only if {parameter.condition}
           </span>
         )}
-        <p className="small soft" style={{ lineHeight: 1.35 }}>
-          {setting?.sentence ?? sentence}
-        </p>
-        <span className="row small close wrap" style={{ rowGap: 2 }}>
+        <p className="small soft tight">{setting?.sentence ?? sentence}</p>
+        <span className="row small close wrap lines-close">
           {!held && <StartField parameter={parameter} onChange={onChange} />}
           {!held && !isChoice(parameter) && (
             <label className="row closer" title="Fits cost more the larger this is: searches start low.">
@@ -103,9 +99,7 @@ export function LaneRow({ onText, depth, sentence, matters, ...lane }: Props) {
       </div>
       {held ? (
         <div className="row">
-          <span className="mono" style={{ fontSize: 15 }}>
-            {scalar(parameter.value)}
-          </span>
+          <span className="mono sub">{scalar(parameter.value)}</span>
           <span className="small soft">held at this value in every trial</span>
         </div>
       ) : (
@@ -150,11 +144,11 @@ function StartField({ parameter, onChange }: { parameter: Parameter; onChange: (
       start
       <input
         key={String(parameter.start ?? "")}
-        className="mono small"
+        className="mono small short-field"
         aria-label={name}
         defaultValue={parameter.start === undefined ? "" : String(parameter.start)}
         placeholder="–"
-        style={{ width: 44 }}
+
         onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
         onBlur={(event) => {
           const text = event.currentTarget.value.trim();

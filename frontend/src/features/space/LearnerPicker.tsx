@@ -34,28 +34,20 @@ export function LearnerPicker({ learners, chosen, sentence, onChoose }: Props) {
         {named.slice(1).map((key) => (
           <button
             key={key}
-            className="plain-button tag strong"
+            className="plain-button tag strong of-fit"
             title="Take it out of the search"
             data-member={key}
-            style={{ background: "var(--spruce-tint)" }}
+
             onClick={() => onChoose(withoutLearner(chosen, key))}
           >
             or {label(key)} ×
           </button>
         ))}
         <select
-          className="small spruce"
+          className="small spruce learner-added"
           aria-label="Search another learner along"
           value=""
           onChange={(event) => onChoose(withLearner(chosen, event.target.value))}
-          style={{
-            font: "inherit",
-            fontSize: 12.5,
-            background: "transparent",
-            border: "1px dashed var(--rule)",
-            borderRadius: 6,
-            padding: "3px 6px",
-          }}
         >
           <option value="">or another, too …</option>
           {rest.map((l) => (

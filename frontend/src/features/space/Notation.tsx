@@ -11,7 +11,7 @@ export function Notation() {
   return (
     <details className="small">
       <summary className="soft clickable">How to write a space</summary>
-      <dl style={{ display: "grid", gridTemplateColumns: "auto 1fr", gap: "3px 10px", margin: "6px 0" }}>
+      <dl className="facts">
         {lines.map(([code, words]) => [
           <dt key={code} className="mono">
             {code}

@@ -64,7 +64,7 @@ function Form({ problem, learner, onClose }: { problem: Problem; learner: string
         onChange={(event) => event.target.files?.[0] && void take(event.target.files[0])}
       />
       {file && (
-        <table className="small" style={{ borderSpacing: "10px 4px" }}>
+        <table className="small spaced-cells">
           <thead>
             <tr className="soft">
               <th align="left">column</th>

@@ -23,10 +23,8 @@ export function PipelineStrip({ learner, parameters, onSearch }: Props) {
   const settings = learner.settings.filter((s) => s.part === "preparation");
   const searched = (name: string) => parameters?.find((p) => p.name === name);
   return (
-    <div className="row small wrap closer" style={{ rowGap: 6 }} aria-label="Preparation" data-pipeline>
-      <span className="soft" style={{ marginRight: 4 }}>
-        Inside each fold:
-      </span>
+    <div className="row small wrap closer lines-close" aria-label="Preparation" data-pipeline>
+      <span className="soft">Inside each fold:</span>
       {STEPS.map((step, i) => {
         const own = settings.filter((s) => s.name === step || s.name.endsWith(`_${step}`));
         if (own.length === 0) return null;
@@ -38,11 +36,11 @@ export function PipelineStrip({ learner, parameters, onSearch }: Props) {
           <span key={step} className="row closer">
             {i > 0 && <span className="soft">→</span>}
             <button
-              className="plain-button tag"
+              className="plain-button tag step"
               data-step={step}
               title={`${one.sentence}${open ? " Click to search it." : ""}`}
               disabled={!open}
-              style={{ background: found.length ? "var(--honey-tint)" : undefined, opacity: 1 }}
+              style={{ background: found.length ? "var(--honey-tint)" : undefined }}
               onClick={() =>
                 onSearch(
                   own

@@ -88,9 +88,9 @@ export function PlanRow({ problem, learner, space, ready, searches, onLearner }:
   const at = (field: string) => wrong?.field === `plan.${field}`;
   const known = forecast.data;
   return (
-    <footer className="ruled on-sheet" style={{ padding: "10px 20px" }} aria-label="Plan">
+    <footer className="ruled on-sheet plan-foot" aria-label="Plan">
       {rehearsal.data && <RehearsalFits fits={rehearsal.data.fits} onClose={rehearsal.reset} />}
-      <div className="row wrap" style={{ rowGap: 10, alignItems: "end" }}>
+      <div className="row wrap at-foot">
         <TextField
           label="Strategy"
           select
@@ -190,8 +190,8 @@ export function PlanRow({ problem, learner, space, ready, searches, onLearner }:
         />
         {!problem.code && <PastResults problem={problem} learner={learner} />}
       </div>
-      <div className="row" style={{ marginTop: 8, alignItems: "center" }}>
-        <div className="grow small" role="status" data-forecast style={{ lineHeight: 1.45 }}>
+      <div className="row below">
+        <div className="grow small" role="status" data-forecast>
           {wrong || mistyped.length ? (
             <span role="alert" className="ember" data-error="plan">
               {wrong ? wrong.message.split("\n")[0] : mistyped.join(" ")}

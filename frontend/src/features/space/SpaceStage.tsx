@@ -168,13 +168,13 @@ function Laying({ problem, draft, searches, children }: LayingProps) {
   useUndoKey(draft.undo);
   useCarried(draft);
   return (
-    <div style={{ display: "grid", gridTemplateRows: "1fr auto", height: "100%", minHeight: 0 }}>
+    <div className="space-and-plan">
       <div className="stage far scrolls full top space-bench">
         <section className="col apart">
           <h1 className="unseen">The space of {problem.name}</h1>
           {children}
         </section>
-        <section className="col" style={{ position: "sticky", top: 0 }}>
+        <section className="col stays">
           <div className="row">
             <h2 className="grow">The same space as text</h2>
             <Button disabled={!draft.canUndo} onClick={draft.undo}>
@@ -235,7 +235,7 @@ function Lanes({ draft, learner, sentences = {}, points, evidence, larger, task,
   const away = settings.filter((s) => s.part === "learner" && !parameters.some((p) => p.name === s.name));
   return (
     <>
-      <div className="sheet" style={{ padding: "4px 0" }}>
+      <div className="sheet edged">
         {tucked(parameters, draft.good?.parents ?? {}).map(({ parameter, depth }) => (
           <LaneRow
             key={parameter.name}

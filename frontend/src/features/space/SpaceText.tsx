@@ -17,26 +17,12 @@ export function SpaceText({ text, onText, checked, refusal }: Props) {
   const wrong = checked?.error ? checked.line : null;
   return (
     <div className="col">
-      <div
-        className="sheet"
-        style={{
-          display: "grid",
-          gridTemplateColumns: "36px 1fr",
-          overflow: "hidden",
-          borderColor: wrong ? "var(--ember)" : undefined,
-        }}
-      >
-        <div
-          ref={numbers}
-          aria-hidden
-          className="mono soft right sunk"
-          style={{ overflow: "hidden", padding: "10px 0", lineHeight: `${LINE}px` }}
-        >
+      <div className="sheet space-text" style={{ borderColor: wrong ? "var(--ember)" : undefined }}>
+        <div ref={numbers} aria-hidden className="mono soft right sunk" style={{ lineHeight: `${LINE}px` }}>
           {lines.map((_, i) => (
             <div
               key={i}
               style={{
-                paddingRight: 8,
                 background: wrong === i + 1 ? "var(--ember-tint)" : undefined,
                 color: wrong === i + 1 ? "var(--ember)" : undefined,
               }}
@@ -55,23 +41,11 @@ export function SpaceText({ text, onText, checked, refusal }: Props) {
           onScroll={(event) => numbers.current && (numbers.current.scrollTop = event.currentTarget.scrollTop)}
           onChange={(event) => onText(event.target.value)}
           className="mono inherits"
-          style={{
-            border: 0,
-            resize: "none",
-            padding: 10,
-            lineHeight: `${LINE}px`,
-            background: "transparent",
-            outline: 0,
-          }}
+          style={{ lineHeight: `${LINE}px` }}
         />
       </div>
       {checked?.error && (
-        <pre
-          role="alert"
-          data-error="space"
-          className="ember flush"
-          style={{ whiteSpace: "pre-wrap", background: "var(--ember-tint)", padding: 10, borderRadius: 6 }}
-        >
+        <pre role="alert" data-error="space" className="ember flush block-of-text complaint">
           {checked.error}
         </pre>
       )}
