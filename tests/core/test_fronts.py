@@ -140,7 +140,7 @@ def test_expected_growth_is_the_mean_over_draws_and_its_slopes_are_right(metrics
     for place in range(3):
         drawn = np.stack(
             [
-                m + d * rng.standard_normal(1500)
+                m + d * rng.standard_normal(400)
                 for m, d in ((p[0][place], p[1][place]) for p in (q.predict(asked) for q in posteriors))
             ],
             1,

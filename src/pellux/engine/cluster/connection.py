@@ -55,6 +55,7 @@ class Cluster:
     def __init__(self, address: str, door: tuple[str, int] | None = None) -> None:
         self.address = address
         self.machines: dict[str, Machine] = {}
+        self._sent: Counter[str] = Counter()  # bytes by address: one that is out of sight for a while has not lost them
         self.gone = False
         self._tasks: dict[str, Any] = {}
         self._listeners: set[Callable[[], None]] = set()
@@ -144,6 +145,14 @@ class Cluster:
     def machine(self, place: Place) -> Machine | None:
         return self.machines.get(place.machine)
 
+    def count(self, place: Place, size: int) -> None:
+        """That so many bytes of data and code went there."""
+        with self._lock:
+            self._sent[place.machine] += size
+            machine = self.machines.get(place.machine)
+            if machine is not None:
+                machine.sent_bytes = self._sent[place.machine]
+
     def failed(self, place: Place, why: str) -> None:
         """A machine did not keep a seat."""
         with self._lock:
@@ -205,6 +214,7 @@ class Cluster:
             came = [address for address in workers if address not in self.machines]
             for address in came:
                 self.machines[address] = _machine(address, workers[address])
+                self.machines[address].sent_bytes = self._sent[address]
             now = time.monotonic()
             for address, machine in self.machines.items():
                 machine.hear(workers[address].get("last_seen", 0.0), now)

@@ -278,9 +278,8 @@ class ClusterRunner:
                     self._in_trouble(seat, reason.facts.get("text") or reason.code)
 
     def _count(self, seat: _Seat, want: Want, size: int) -> None:
-        machine = self.cluster.machine(seat.place)
-        if machine is not None and isinstance(want.what, Listed):
-            machine.sent_bytes += size
+        if isinstance(want.what, Listed):
+            self.cluster.count(seat.place, size)
 
     def _set_clock(self, seat: _Seat, sent: float) -> None:
         """The smallest difference that was ever seen is the one with the least delay in it."""
