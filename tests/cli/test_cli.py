@@ -229,6 +229,9 @@ def test_a_plan_is_handed_to_the_server_that_holds_the_workspace(folder: Path) -
         assert server.get("/searches/1")["state"] == "finished"
         wrong = pellux(folder, "run", "plan.yaml", "--workspace", "w", "--set", "brief.target=nothing")
         assert (wrong.returncode, "no column 'nothing'" in wrong.stderr) == (2, True)
+        against = ("--entrants", "random, even spread", "--trials", "3", "--repeats", "1", "--json")
+        found = json.loads(pellux(folder, "faceoff", "plan.yaml", "--workspace", "w", *against).stdout)
+        assert (found["state"], found["done"], found["problem_id"], found["search_id"]) == ("done", 2, 1, None)
         state = json.loads(pellux(folder, "doctor", "--workspace", "w", "--json").stdout)["workspace_state"]
         assert f"served by process {server.process.pid}" in state
 
@@ -363,9 +366,17 @@ def test_ways_to_search_are_set_against_each_other(folder: Path) -> None:
     assert (told.returncode, "of 4 runs" in told.stderr) == (0, True)
     lines = told.stdout.splitlines()
     assert [line.split("  ")[0] for line in lines[:2]] == ["Random", "Parzen density + fold race"]
+    # Of a plan that was never run, in a workspace that is not there yet: the same runs, and no search.
+    planned = pellux(folder, "faceoff", "plan.yaml", *entrants[:2], "--workspace", "fresh", *entrants[4:], "--json")
+    assert planned.returncode == 0, planned.stderr
+    assert (view := json.loads(planned.stdout))["search_id"] is None
+    fitted = json.loads(pellux(folder, "faceoff", "1", *entrants, "--json").stdout)
+    assert [one["finals"] for one in view["standings"]] == [one["finals"] for one in fitted["standings"]]
     assert lines[-1], "what may be concluded"
     for wrong, words in (
-        (("nine", *entrants), "neither the id of a search nor problem:ID"),
+        (("nine", *entrants), "neither a plan file, nor the id of a search, nor problem:ID"),
+        (("none.yaml", *entrants), "none.yaml"),
+        (("plan.yaml", *entrants, "--replayed"), "name one that has some"),
         (("1", *entrants, "--fits", "9"), "one budget"),
         (("1", "--entrants", "random", "--workspace", "w"), "at least 2 items"),
         (("1", "--entrants", "random, guessing", "--workspace", "w"), "'guessing' is unknown"),

@@ -929,6 +929,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/face-offs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The same over a plan that need not be run: its problem is framed, if it is not known, from data that are imported. */
+        post: operations["post_planned_faceoff"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/face-offs/{faceoff_id}": {
         parameters: {
             query?: never;
@@ -2446,14 +2463,9 @@ export interface components {
         };
         /**
          * FaceOffRequest
-         * @description Two to eight ways to search, over the space and with the learner of a search.
+         * @description Two to eight ways to search, over the space and with the learner of a search, or of one that was never run.
          */
         FaceOffRequest: {
-            /**
-             * Search
-             * @description The id of the search whose space, learner and start values are taken.
-             */
-            search: number;
             /** Entrants */
             entrants: components["schemas"]["EntrantRequest"][];
             /**
@@ -2486,6 +2498,17 @@ export interface components {
              * @default 1
              */
             seed?: number;
+            /**
+             * Search
+             * @description The id of the search whose space, learner and limits of a fit are taken.
+             * @default null
+             */
+            search?: number | null;
+            /**
+             * @description In place of a search: the same of one that need not be run.
+             * @default null
+             */
+            over?: components["schemas"]["SearchRequest"] | null;
         };
         /** FaceOffStateRequest */
         FaceOffStateRequest: {
@@ -2504,8 +2527,11 @@ export interface components {
             id: number;
             /** Problem Id */
             problem_id: number;
-            /** Search Id */
-            search_id: number;
+            /**
+             * Search Id
+             * @description The search over whose space it is; null where it was given a space of its own.
+             */
+            search_id: number | null;
             /**
              * State
              * @enum {string}
@@ -4163,6 +4189,45 @@ export interface components {
              * @default []
              */
             overrides?: string[];
+        };
+        /**
+         * PlannedFaceOffRequest
+         * @description The same over a plan, whose problem is framed if it is not known; its data are imported already.
+         */
+        PlannedFaceOffRequest: {
+            /** Entrants */
+            entrants: components["schemas"]["EntrantRequest"][];
+            /**
+             * Mode
+             * @description With real fits, or replayed on a model of the trials so far.
+             * @default fitted
+             * @enum {string}
+             */
+            mode?: "fitted" | "replayed";
+            /**
+             * Budget
+             * @description What all entrants get the same of.
+             * @default trials
+             * @enum {string}
+             */
+            budget?: "trials" | "fits" | "seconds";
+            /**
+             * Amount
+             * @default 30
+             */
+            amount?: number;
+            /**
+             * Repeats
+             * @description With other seeds; fewer than six can not tell a difference from luck.
+             * @default 6
+             */
+            repeats?: number;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed?: number;
+            plan: components["schemas"]["PlanFile"];
         };
         /**
          * PointsAdded
@@ -8020,6 +8085,39 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["FaceOffRequest"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaceOffView"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    post_planned_faceoff: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlannedFaceOffRequest"];
             };
         };
         responses: {

@@ -15,11 +15,13 @@ from pellux.cli import options
 from pellux.cli.remote import Remote
 from pellux.service.engine.engine import Engine
 from pellux.service.errors import InvalidPlan, WorkspaceError
-from pellux.service.evidence.faceoff_schemas import FaceOffRequest, FaceOffView
-from pellux.service.evidence.faceoffs import begin
+from pellux.service.evidence.faceoff_schemas import EntrantsRequest, FaceOffRequest, FaceOffView
+from pellux.service.evidence.faceoffs import begin, begin_planned
 from pellux.service.evidence.reports import newest_search, problem_of
 from pellux.service.evidence.standings import faceoff_view
-from pellux.service.planning.requests import checked
+from pellux.service.planning.plan_files import own_folders, own_modules, read_plan
+from pellux.service.planning.requests import PlanFile, checked
+from pellux.service.searches.plans import import_for
 from pellux.service.workspace import EngineHeld, Workspace
 
 LOOK = 0.3
@@ -41,36 +43,64 @@ def command(
     subject: str, folder: Path, entrants: str, repeats: int, trials: int | None, fits: int | None, seconds: int | None, replayed: bool,
     seed: int, as_json: bool,
 ) -> None:  # fmt: skip
-    """Set ENTRANTS against each other over the space of SUBJECT: the id of a search, or problem:ID for its newest search."""
-    if not (folder / "pellux.db").exists():
+    """Set ENTRANTS against each other over the space of SUBJECT: a plan file, whose own search need not be run; the id of a search; or
+    problem:ID for its newest search."""
+    plan = _plan(subject)
+    if plan is None and not (folder / "pellux.db").exists():
         raise WorkspaceError(f"{folder} is not a workspace: it has no pellux.db.")
     given = [(name, amount) for name, amount in (("trials", trials), ("fits", fits), ("seconds", seconds)) if amount is not None]
     if len(given) > 1:
         raise InvalidPlan("A face-off has one budget: --trials, --fits or --seconds.", at="budget")
     budget, amount = given[0] if given else ("trials", 30)
-    workspace = Workspace(folder)
+    body = {
+        "entrants": [_entrant(text) for text in entrants.split(",")], "budget": budget, "amount": amount,
+        "repeats": repeats, "seed": seed, "mode": "replayed" if replayed else "fitted",
+    }  # fmt: skip
+    wanted = checked(EntrantsRequest, body, what="face-off")
+    workspace = Workspace(
+        folder, allowed=own_folders(Path(subject), plan) if plan else (), allowed_modules=own_modules(plan) if plan else ()
+    )
     try:
-        search = _search(workspace, subject)
-        body = {
-            "search": search, "entrants": [_entrant(text) for text in entrants.split(",")], "budget": budget, "amount": amount,
-            "repeats": repeats, "seed": seed, "mode": "replayed" if replayed else "fitted",
-        }  # fmt: skip
-        wanted = checked(FaceOffRequest, body, what="face-off")
-        problem = problem_of(workspace, search)
-        try:
-            workspace.hold_engine()
-        except EngineHeld as held:
-            remote = Remote(held.holder)
-            made = remote.send("POST", f"/problems/{problem}/face-offs", wanted.model_dump(by_alias=True))["id"]
-            found = _follow(lambda: FaceOffView.model_validate(remote.get(f"/face-offs/{made}")), as_json)
-        else:
-            with closing(Engine(workspace)) as engine:
-                made = begin(engine, problem, wanted)
-                found = _follow(lambda: faceoff_view(engine, made), as_json)
+        found = _run(workspace, subject if plan is None else plan, wanted, as_json)
     finally:
         workspace.close()
     _say(found, as_json)
     raise SystemExit(EXIT.get(found.state, 1))
+
+
+def _plan(subject: str) -> PlanFile | None:
+    """The plan that a file holds; None where the subject is no file's name."""
+    number = subject.removeprefix("problem:")
+    return None if number.isdecimal() or not (Path(subject).suffix or Path(subject).exists()) else read_plan(Path(subject))
+
+
+def _run(workspace: Workspace, subject: str | PlanFile, wanted: EntrantsRequest, as_json: bool) -> FaceOffView:
+    """To its end, on the server that holds the workspace or else here."""
+    try:
+        workspace.hold_engine()
+    except EngineHeld as held:
+        remote = Remote(held.holder)
+        made = remote.send("POST", *_told(workspace, remote, subject, wanted))["id"]
+        return _follow(lambda: FaceOffView.model_validate(remote.get(f"/face-offs/{made}")), as_json)
+    if isinstance(subject, PlanFile) and subject.code is None:
+        import_for(workspace, subject)
+    with closing(Engine(workspace)) as engine:
+        if isinstance(subject, PlanFile):
+            made = begin_planned(engine, subject, wanted)
+        else:
+            search = _search(workspace, subject)
+            made = begin(engine, problem_of(workspace, search), FaceOffRequest(search=search, **wanted.fields()))
+        return _follow(lambda: faceoff_view(engine, made), as_json)
+
+
+def _told(workspace: Workspace, remote: Remote, subject: str | PlanFile, wanted: EntrantsRequest) -> tuple[str, dict[str, Any]]:
+    """Where the server is asked for it, and how."""
+    body = wanted.model_dump(by_alias=True)
+    if isinstance(subject, PlanFile):
+        remote.take_data(subject)
+        return "/face-offs", {**body, "plan": subject.model_dump(by_alias=True)}
+    search = _search(workspace, subject)
+    return f"/problems/{problem_of(workspace, search)}/face-offs", {**body, "search": search}
 
 
 def _entrant(text: str) -> dict[str, Any]:
@@ -82,7 +112,7 @@ def _entrant(text: str) -> dict[str, Any]:
 def _search(workspace: Workspace, subject: str) -> int:
     kind, colon, number = subject.rpartition(":")
     if not number.isdecimal() or (colon and kind != "problem"):
-        raise InvalidPlan(f"'{subject}' is neither the id of a search nor problem:ID.", at="subject")
+        raise InvalidPlan(f"'{subject}' is neither a plan file, nor the id of a search, nor problem:ID.", at="subject")
     return newest_search(workspace, int(number)) if colon else int(number)
 
 

@@ -9,6 +9,7 @@ from typing import Any
 from urllib.parse import quote, urlsplit
 
 from pellux.service.errors import InvalidPlan, WorkspaceError
+from pellux.service.planning.requests import PlanFile
 
 
 class Remote:
@@ -36,6 +37,13 @@ class Remote:
                 return self._call("POST", f"/data?name={quote(path.name)}", file, headers)
         except FileNotFoundError:
             raise InvalidPlan(f"There is no data file {path}.", at="brief.data") from None
+
+    def take_data(self, plan: PlanFile) -> None:
+        """Hand over a plan's data file, and put its hash into the plan."""
+        if plan.code is None:
+            plan.table.data = self.upload(Path(plan.table.data))["hash"]
+            if plan.reading:
+                plan.table.data = self.send("POST", f"/data/{plan.table.data}/readings", plan.reading)["hash"]
 
     def _call(self, method: str, path: str, body: Any = None, headers: dict[str, str] | None = None) -> Any:
         connection = http.client.HTTPConnection(self._place.hostname or "", self._place.port, timeout=600)

@@ -114,10 +114,7 @@ def _run_here(workspace: Workspace, plan: PlanFile, as_json: bool, interruption:
 
 
 def _run_there(remote: Remote, plan: PlanFile, as_json: bool, interruption: _Interruption) -> dict[str, Any]:
-    if plan.code is None:
-        plan.table.data = remote.upload(Path(plan.table.data))["hash"]
-        if plan.reading:
-            plan.table.data = remote.send("POST", f"/data/{plan.table.data}/readings", plan.reading)["hash"]
+    remote.take_data(plan)
     interruption.note()
     asked = interruption.asked
     search_id = remote.send("POST", "/runs", plan.model_dump(by_alias=True))["id"]

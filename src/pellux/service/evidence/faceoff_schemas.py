@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Any, Literal
 
 from pydantic import Field
 
 from pellux.service.planning.request import Request, Seed
+from pellux.service.planning.requests import PlanFile, SearchRequest
 from pellux.service.schemas import View
 
 FaceOffState = Literal["running", "paused", "stopped", "done", "failed"]
@@ -22,16 +23,32 @@ class EntrantRequest(Request):
     workers: int | None = Field(None, ge=1, le=64, description="The search's own by default.")
 
 
-class FaceOffRequest(Request):
-    """Two to eight ways to search, over the space and with the learner of a search."""
+class EntrantsRequest(Request):
+    """Two to eight ways to search, and what all of them get."""
 
-    search: int = Field(description="The id of the search whose space, learner and start values are taken.")
     entrants: list[EntrantRequest] = Field(min_length=2, max_length=8)
     mode: Mode = Field("fitted", description="With real fits, or replayed on a model of the trials so far.")
     budget: Budget = Field("trials", description="What all entrants get the same of.")
     amount: int = Field(30, ge=2, le=100_000)
     repeats: int = Field(6, ge=1, le=20, description="With other seeds; fewer than six can not tell a difference from luck.")
     seed: Seed = 1
+
+    def fields(self) -> dict[str, Any]:
+        """What makes another request with the same entrants."""
+        return {name: getattr(self, name) for name in EntrantsRequest.model_fields}
+
+
+class FaceOffRequest(EntrantsRequest):
+    """Two to eight ways to search, over the space and with the learner of a search, or of one that was never run."""
+
+    search: int | None = Field(None, description="The id of the search whose space, learner and limits of a fit are taken.")
+    over: SearchRequest | None = Field(None, description="In place of a search: the same of one that need not be run.")
+
+
+class PlannedFaceOffRequest(EntrantsRequest):
+    """The same over a plan, whose problem is framed if it is not known; its data are imported already."""
+
+    plan: PlanFile
 
 
 class FaceOffStateRequest(Request):
@@ -70,7 +87,7 @@ class FaceOffView(View):
 
     id: int
     problem_id: int
-    search_id: int
+    search_id: int | None = Field(description="The search over whose space it is; null where it was given a space of its own.")
     state: FaceOffState
     message: str
     mode: Mode

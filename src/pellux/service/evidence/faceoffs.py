@@ -9,23 +9,26 @@ from __future__ import annotations
 import threading
 from collections.abc import Sequence
 from contextlib import suppress
-from dataclasses import asdict
+from dataclasses import asdict, dataclass
 
 from pellux.core.errors import Conflict, InvalidPlan, NotFound
+from pellux.core.space import write
 from pellux.core.strategies import CONTINUING
 from pellux.engine.states import IllegalTransition, SearchState
 from pellux.service.engine.engine import Engine
-from pellux.service.evidence.faceoff_schemas import EntrantRequest, FaceOffRequest
+from pellux.service.evidence.faceoff_schemas import EntrantRequest, EntrantsRequest, FaceOffRequest
 from pellux.service.evidence.replaying import REPLAYED
-from pellux.service.machine import versions
+from pellux.service.machine import default_workers, versions
 from pellux.service.machines.demands import workers_here
-from pellux.service.planning.launching import Checked, check_holds, check_search
-from pellux.service.planning.requests import SearchRequest, SettingsRequest
+from pellux.service.planning.launching import Checked, check_holds, check_search, with_decisions
+from pellux.service.planning.requests import PlanFile, SearchRequest, SettingsRequest
+from pellux.service.searches.plans import keep_code, keep_table
 from pellux.service.searches.searches import set_state as set_search_state
+from pellux.service.trust import require_trust
 from pellux.service.workspace import Workspace
 from pellux.store import decisions, runs, tallies
 from pellux.store.problems import get_problem
-from pellux.store.records import Analysis, Search
+from pellux.store.records import Analysis
 from pellux.store.runs import NewRun, create_run
 
 FACE_OFF, RESOLVED = "face-off", "resolved"
@@ -37,16 +40,16 @@ MOST_TRIALS = 100_000  # of a run whose budget is not in trials
 def begin(engine: Engine, problem_id: int, request: FaceOffRequest) -> int:
     """Check a face-off and start it; its id."""
     workspace = engine.workspace
-    with workspace.database.read() as session:
-        search = _search(runs.get_search(session, request.search), problem_id)
-    found = [_check(workspace, search, request, entrant) for entrant in request.entrants]
+    request = _whole(workspace, problem_id, request)
+    ground = ground_of(workspace, problem_id, request)
+    found = [_check(workspace, ground, request, entrant) for entrant in request.entrants]
     if len({entrant.model_dump_json() for entrant in request.entrants}) < len(request.entrants):
         raise InvalidPlan("Two entrants are the same: they would differ by luck alone.", at="entrants")
     if request.mode == "replayed":
         resolved = [
             {
                 "strategy": one.strategy.key, "settings": asdict(one.strategy_settings), "stopping": one.stopping.to_json(),
-                "workers": entrant.workers or search.workers,
+                "workers": entrant.workers or ground.workers,
             }
             for one, entrant in zip(found, request.entrants, strict=True)
         ]  # fmt: skip
@@ -58,6 +61,12 @@ def begin(engine: Engine, problem_id: int, request: FaceOffRequest) -> int:
         decisions.put_analysis(session, decisions.get_analysis(session, made), workspace.clock(), result={"runs": []})
     go_on(engine, made)
     return made
+
+
+def begin_planned(engine: Engine, plan: PlanFile, asked: EntrantsRequest) -> int:
+    """A face-off over a plan whose data are imported (its brief has their hash), framing its problem if it is not known; its id."""
+    problem_id, search, _ = (keep_table if plan.code is None else keep_code)(engine.workspace, plan)
+    return begin(engine, problem_id, FaceOffRequest(over=search, **asked.fields()))
 
 
 def take_up(engine: Engine) -> None:
@@ -166,17 +175,16 @@ def _under_way(workspace: Workspace, row: Analysis) -> int | None:
 def _make(workspace: Workspace, row: Analysis, request: FaceOffRequest, entrant: int, repeat: int) -> int:
     """Keep the next run; its id."""
     asked = request.entrants[entrant]
-    with workspace.database.read() as session:
-        search = runs.get_search(session, request.search)
-    found = _check(workspace, search, request, asked, request.seed + repeat)
+    ground = ground_of(workspace, row.problem_id, request)
+    found = _check(workspace, ground, request, asked, request.seed + repeat)
     with workspace.database.write() as session:
         objective = workspace.objective(get_problem(session, row.problem_id))
-        plan = _plan(search, request, asked, request.seed + repeat)
+        plan = _plan(ground, request, asked, request.seed + repeat)
         made = create_run(
             session,
             NewRun(
-                kind="face-off", problem_id=row.problem_id, learner=search.learner, space=search.space,
-                plan=plan.model_dump(by_alias=True), workers=check_holds(workspace, objective, asked.workers or workers_here(search), "entrants"),
+                kind="face-off", problem_id=row.problem_id, learner=ground.learner, space=ground.space,
+                plan=plan.model_dump(by_alias=True), workers=check_holds(workspace, objective, asked.workers or ground.workers_here, "entrants"),
                 created_at=workspace.clock(), versions=versions(), strategy=found.strategy.key,
                 strategy_reason=found.strategy.reason, strategy_settings=asdict(found.strategy_settings), stopping=found.stopping.to_json(),
             ),
@@ -186,10 +194,55 @@ def _make(workspace: Workspace, row: Analysis, request: FaceOffRequest, entrant:
     return made
 
 
-def _plan(search: Search, request: FaceOffRequest, entrant: EntrantRequest, seed: int) -> SettingsRequest:
-    kept = SettingsRequest.model_validate(search.plan)
+@dataclass(frozen=True)
+class Ground:
+    """What all entrants search in. `workers` are those of the search itself, `workers_here` as many of them as this machine has."""
+
+    problem_id: int
+    learner: str
+    space: str
+    kept: SettingsRequest
+    workers: int
+    workers_here: int
+
+
+def ground_of(workspace: Workspace, problem_id: int, request: FaceOffRequest) -> Ground:
+    """Of the search that is named, or of the one that need not be run."""
+    with workspace.database.read() as session:
+        if request.over is None:
+            search = runs.get_search(session, request.search or 0)
+            if search.problem_id != problem_id or search.kind != runs.SEARCH:
+                raise InvalidPlan("A face-off is over the space of a search of this problem.", at="search")
+            kept = SettingsRequest.model_validate(search.plan)
+            return Ground(problem_id, search.learner, search.space, kept, search.workers, workers_here(search))
+        objective = workspace.objective(get_problem(session, problem_id))
+    over = request.over
+    wanted = None if over.plan.runner.cluster else over.plan.workers
+    count = wanted if isinstance(wanted, int) else default_workers(objective.holds.cores)
+    return Ground(problem_id, over.learner, over.space or "", over.plan, count, count)
+
+
+def _whole(workspace: Workspace, problem_id: int, request: FaceOffRequest) -> FaceOffRequest:
+    """With the space written out of a search that was never run, so that a later version searches the same."""
+    if (request.search is None) == (request.over is None):
+        raise InvalidPlan("A face-off is over a search: name one, or give one under 'over'.", at="search")
+    if request.over is None:
+        return request
+    if request.mode == "replayed":
+        raise InvalidPlan("A replayed face-off is played on the trials of a search: name one that has some.", at="mode")
+    with workspace.database.read() as session:
+        problem = get_problem(session, problem_id)
+        require_trust(workspace, problem, request.over.learner)
+        objective = workspace.objective(problem)
+        over = with_decisions(workspace, session, objective, request.over)
+    space = write(check_search(objective, over, objective.telling_share).space)
+    return request.model_copy(update={"over": over.model_copy(update={"space": space})})
+
+
+def _plan(ground: Ground, request: FaceOffRequest, entrant: EntrantRequest, seed: int) -> SettingsRequest:
+    kept = ground.kept
     return SettingsRequest(
-        strategy=entrant.strategy, early_stopping=entrant.early_stopping, seed=seed, workers=entrant.workers or workers_here(search),
+        strategy=entrant.strategy, early_stopping=entrant.early_stopping, seed=seed, workers=entrant.workers or ground.workers_here,
         trials=request.amount if request.budget == "trials" else MOST_TRIALS,
         minutes=request.amount / 60 if request.budget == "seconds" else None,
         fit_seconds=kept.fit_seconds, trial_seconds=kept.trial_seconds, memory_mb=kept.memory_mb,
@@ -197,20 +250,14 @@ def _plan(search: Search, request: FaceOffRequest, entrant: EntrantRequest, seed
     )  # fmt: skip
 
 
-def _search(search: Search, problem_id: int) -> Search:
-    if search.problem_id != problem_id or search.kind != runs.SEARCH:
-        raise InvalidPlan("A face-off is over the space of a search of this problem.", at="search")
-    return search
-
-
-def _check(workspace: Workspace, search: Search, request: FaceOffRequest, entrant: EntrantRequest, seed: int = 1) -> Checked:
+def _check(workspace: Workspace, ground: Ground, request: FaceOffRequest, entrant: EntrantRequest, seed: int = 1) -> Checked:
     """The entrant as a search of its own would be; InvalidPlan where it cannot be one."""
     with workspace.database.read() as session:
-        objective = workspace.objective(get_problem(session, search.problem_id))
+        objective = workspace.objective(get_problem(session, ground.problem_id))
     if entrant.strategy in CONTINUING:
         raise InvalidPlan("Population training has a budget of its own, and cannot be set against others by trials.", at="entrants")
-    plan = _plan(search, request, entrant, seed)
-    found = check_search(objective, SearchRequest(learner=search.learner, space=search.space, plan=plan), objective.telling_share)
+    plan = _plan(ground, request, entrant, seed)
+    found = check_search(objective, SearchRequest(learner=ground.learner, space=ground.space, plan=plan), objective.telling_share)
     if request.mode == "replayed" and found.stopping.resource not in FOLDWISE:
         raise InvalidPlan(
             f"'{entrant.early_stopping}' works on {found.stopping.resource}, of which a model of whole trials knows nothing: let it be fitted.",

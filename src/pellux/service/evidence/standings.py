@@ -14,9 +14,8 @@ from pellux.core.evidence.faceoff import Line, Outcome, Played, Standing, outcom
 from pellux.core.strategies import labelled
 from pellux.service.engine.engine import Engine
 from pellux.service.evidence.faceoff_schemas import FaceLineView, FaceOffRequest, FaceOffView, StandingView
-from pellux.service.evidence.faceoffs import asked_of, get, of_problem, turns
+from pellux.service.evidence.faceoffs import asked_of, get, ground_of, of_problem, turns
 from pellux.service.evidence.replaying import REPLAYED
-from pellux.service.machines.demands import workers_here
 from pellux.service.wording import sentence
 from pellux.service.workspace import Workspace
 from pellux.store import runs, trials
@@ -72,16 +71,15 @@ def named(request: FaceOffRequest, place: int) -> str:
 def _view(workspace: Workspace, row: Analysis) -> FaceOffView:
     request = asked_of(row)
     sign, played, running, usual = _played(workspace, row, request)
-    found = outcome(played)
+    found, ground = outcome(played), ground_of(workspace, row.problem_id, request)
     planned = len(turns(len(request.entrants), request.repeats))
     with workspace.database.read() as session:
-        search = runs.get_search(session, request.search)
         current = None if running is None else runs.get_search(session, running)
     # A run that paused itself says why; one that a person paused needs no words.
     waits = "" if current is None or current.state != runs.PAUSED or row.state != "running" else sentence(current.reason)
     standings = [
         _standing(
-            sign, entrant, standing, len(played[place]), search.workers if request.mode == "replayed" else workers_here(search)
+            sign, entrant, standing, len(played[place]), ground.workers if request.mode == "replayed" else ground.workers_here
         )
         for place, (entrant, standing) in enumerate(zip(request.entrants, found.standings, strict=True))
     ]

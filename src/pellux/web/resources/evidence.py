@@ -6,7 +6,7 @@ from flask import Response
 
 from pellux.service.evidence import faceoffs
 from pellux.service.evidence.evidence import ask_evidence, ask_surface
-from pellux.service.evidence.faceoff_schemas import FaceOffRequest, FaceOffStateRequest, FaceOffView
+from pellux.service.evidence.faceoff_schemas import FaceOffRequest, FaceOffStateRequest, FaceOffView, PlannedFaceOffRequest
 from pellux.service.evidence.measuring import measure_path
 from pellux.service.evidence.schemas import EvidenceView, SpendingView, SurfaceRequest, SurfaceView
 from pellux.service.evidence.spending import spending
@@ -42,6 +42,11 @@ def add(api: Api) -> None:
     def post_faceoff(problem_id: int, body: FaceOffRequest) -> FaceOffView:
         """Set ways to search against each other: fitted, run after run, or replayed on a model of the trials."""
         return faceoff_view(server().engine, faceoffs.begin(server().engine, problem_id, body))
+
+    @api.operation("POST", "/face-offs", body=PlannedFaceOffRequest, returns=FaceOffView, status=201)
+    def post_planned_faceoff(body: PlannedFaceOffRequest) -> FaceOffView:
+        """The same over a plan that need not be run: its problem is framed, if it is not known, from data that are imported."""
+        return faceoff_view(server().engine, faceoffs.begin_planned(server().engine, body.plan, body))
 
     @api.operation("GET", "/problems/<int:problem_id>/face-offs", returns=list[FaceOffView])
     def get_faceoffs(problem_id: int) -> list[FaceOffView]:
