@@ -80,9 +80,9 @@ export const plural = (n: number, one: string, many = `${one}s`) => `${count(n)}
 export function bytes(size: number | null | undefined): string {
   if (size === null || size === undefined) return "–";
   if (size < 1000) return `${size} B`;
-  const power = Math.min(Math.floor(Math.log10(size) / 3), 3);
+  const power = Math.min(Math.floor(Math.log10(size * 1.0005) / 3), 3); // 999.5 kB is 1.0 MB
   const value = size / 1000 ** power;
-  return `${value >= 100 ? Math.round(value) : value.toPrecision(2)} ${["B", "kB", "MB", "GB"][power]}`;
+  return `${value >= 9.95 ? Math.round(value) : value.toFixed(1)} ${["B", "kB", "MB", "GB"][power]}`;
 }
 
 /** `29 Nov 2026`, of seconds since 1970. */

@@ -26,6 +26,6 @@ describe("numbers as people read them", () => {
 });
 
 it("sizes are read at a glance", () => {
-  const shown = [0, 999, 1500, 201_000, 12_345_678, null].map(bytes);
-  expect(shown).toEqual(["0 B", "999 B", "1.5 kB", "201 kB", "12 MB", "–"]);
+  const shown = [0, 999, 1500, 99_700, 201_000, 999_700, 12_345_678, null].map(bytes);
+  expect(shown).toEqual(["0 B", "999 B", "1.5 kB", "100 kB", "201 kB", "1.0 MB", "12 MB", "–"]);
 });
