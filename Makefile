@@ -77,6 +77,7 @@ bench-stopping: setup
 bench-strategies: setup
 	$(BIN)/python -m benchmarks.strategies.run
 	$(BIN)/python -m benchmarks.strategies.beginning
+	$(BIN)/python -m benchmarks.strategies.many
 	$(BIN)/python -m benchmarks.strategies.limited
 	$(BIN)/python -m benchmarks.strategies.several
 

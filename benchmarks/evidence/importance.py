@@ -6,6 +6,9 @@ python -m benchmarks.evidence.importance 5      # how many seeds; writes its par
 from __future__ import annotations
 
 import os
+
+os.environ.update(OMP_NUM_THREADS="1", OPENBLAS_NUM_THREADS="1")
+
 import platform
 import sys
 import time

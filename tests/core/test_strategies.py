@@ -399,7 +399,8 @@ def test_a_grid_is_walked_in_strides() -> None:
         ("a: 0 .. 1\nb: 1 .. 500 int log, costly", 60, 2.0, "gain per second", "b is costly"),
         ("a: 0 .. 1\nb: 0 .. 1", 5000, None, "gaussian process", "5,000 trials"),
         ("a: 0 .. 1\nb: 0 .. 1", 5001, None, "parzen density", "5,001 trials"),
-        ("\n".join(f"p{i}: 0 .. 1" for i in range(50)), 100, None, "parzen density", "50 parameters"),
+        ("\n".join(f"p{i}: 0 .. 1" for i in range(200)), 100, None, "gaussian process", "200 parameters"),
+        ("\n".join(f"p{i}: 0 .. 1" for i in range(201)), 100, None, "parzen density", "201 parameters"),
     ],
 )
 def test_automatic_says_why(text: str, trials: int, minutes: float | None, key: str, words: str) -> None:

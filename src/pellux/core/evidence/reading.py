@@ -24,7 +24,7 @@ from pellux.core.surrogates.gaussian_process import Posterior, telling
 Array = NDArray[np.float64]
 FEWEST = 8  # scored trials below which nothing is said
 MOST = 600  # trials that the model is made of: the best third and an even share of the rest
-MODELS = 6  # sets of hyperparameters that the trials allow for
+MODELS = 8  # sets of hyperparameters that the trials allow for
 DRAWS = 48  # functions, of all of them
 BLOCKS, POINTS = 8, 128  # scrambled samples of the space, and the points of each
 TAIL = 5.0  # robust standard deviations behind the median: a score that is further behind counts as just that far
