@@ -70,6 +70,7 @@ bench-deciding: setup browser
 
 bench-memory: setup
 	$(BIN)/python -m benchmarks.memory.run
+	$(BIN)/python -m benchmarks.memory.pieces
 
 bench-stopping: setup
 	$(BIN)/python -m benchmarks.stopping.run

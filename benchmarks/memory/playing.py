@@ -12,6 +12,7 @@ from benchmarks.strategies.playing import Play, play
 from pellux.core.likeness import Traits, likeness
 from pellux.core.space import Configuration
 from pellux.core.strategies import Observation, gaussian_process
+from pellux.core.strategies.gaussian_process import USUAL, Design
 from pellux.core.strategies.lessons import Lesson, adapted
 from pellux.core.strategies.recall import recall
 from pellux.objectives.tabular.learners.catalogue import OURS
@@ -53,11 +54,11 @@ def without(case: Case, seed: int, trials: int) -> Run:
     return run_of(case, seed, play(problem(case), gaussian_process.propose, trials, seed))
 
 
-def with_memory(case: Case, seed: int, trials: int, histories: dict[Case, list[Observation]]) -> Run:
+def with_memory(case: Case, seed: int, trials: int, histories: dict[Case, list[Observation]], design: Design = USUAL) -> Run:
     """`histories` has the search that teaches of every case; those of other learners and of this data set are left aside."""
     others = [other for other in histories if other.learner == case.learner and other.data != case.data]
     lessons = tuple(taught for other in others if (taught := lesson(case, other, histories[other])) is not None)
-    found = play(problem(case), partial(gaussian_process.propose, lessons=lessons), trials, seed)
+    found = play(problem(case), partial(gaussian_process.propose, lessons=lessons, design=design), trials, seed)
     return run_of(case, seed, found, believed=recall(case.space, lessons) is not None)
 
 

@@ -324,6 +324,33 @@ def test_a_weight_of_two_is_the_row_twice(key: str, task: str) -> None:
     assert METRICS[key].compute(truth, predicted, classes, times.astype(float)) == pytest.approx(twice, abs=slack)
 
 
+@given(st.integers(1, 60), st.integers(1, 12), st.sampled_from(["none", "some", "zeros"]), st.integers(0, 2**31 - 1))
+def test_ranking_is_scikit_learns_to_the_digit(rows: int, values: int, weighing: str, seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    truth = rng.integers(0, 2, rows)
+    score = rng.integers(0, values, rows) / values  # with ties
+    weight = {"none": None, "some": rng.random(rows) + 0.1, "zeros": rng.integers(0, 3, rows).astype(float)}[weighing]
+    counted = np.ones(rows) if weight is None else weight
+    predicted = np.stack([1 - score, score], axis=1)
+    found = {key: METRICS[key].compute(truth, predicted, 2, weight) for key in ("average precision", "ROC AUC")}
+    if not (truth * counted).any():
+        assert np.isnan(found["average precision"])
+    else:
+        assert found["average precision"] == pytest.approx(
+            sk.average_precision_score(truth, score, sample_weight=weight), abs=1e-12
+        )
+    if not (truth * counted).any() or not ((1 - truth) * counted).any():
+        assert np.isnan(found["ROC AUC"])
+    else:
+        assert found["ROC AUC"] == pytest.approx(sk.roc_auc_score(truth, score, sample_weight=weight), abs=1e-12)
+
+
+def test_what_is_no_number_ranks_nothing() -> None:
+    for key in ("average precision", "ROC AUC"):
+        with pytest.raises(ValueError, match="NaN or infinity"):
+            METRICS[key].compute(np.array([0, 1]), np.array([[0.5, 0.5], [0.1, np.nan]]), 2)
+
+
 def test_top_two_ranks_equals_as_scikit_learn_does() -> None:
     rng = np.random.default_rng(3)
     for _ in range(50):

@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pellux.core.errors import InvalidBrief
+from pellux.core.judging.ranking import average_precision, roc_auc
 
 Array = NDArray[Any]
 Weight = Array | None
@@ -39,6 +40,8 @@ class Metric:
         Between which ends every score lies.
     weighs : bool
         Whether it can take `weight`.
+    ranks : bool
+        Whether nothing but the order of each class's probabilities counts.
     """
 
     key: str
@@ -50,6 +53,7 @@ class Metric:
     least: float = 0.0
     most: float = 1.0
     weighs: bool = True
+    ranks: bool = False
 
     def compute(self, truth: Array, predicted: Array, classes: int, weight: Weight = None) -> float:
         """The score, in the metric's own direction; NaN when these rows do not determine one."""
@@ -84,12 +88,12 @@ def _where_positive(name: str, **options: Any) -> Compute:
 
 
 def _average_precision(truth: Array, predicted: Array, classes: int, weight: Weight) -> float:
-    return _score("average_precision_score", truth, predicted[:, 1], weight=weight) if truth.any() else np.nan
+    return average_precision(truth, predicted[:, 1], weight)
 
 
 def _roc_auc(truth: Array, predicted: Array, classes: int, weight: Weight) -> float:
     if classes == 2:
-        return _score("roc_auc_score", truth, predicted[:, 1], weight=weight)
+        return roc_auc(truth, predicted[:, 1], weight)
     labels = np.arange(classes)
     return _score("roc_auc_score", truth, predicted, weight=weight, multi_class="ovr", average="macro", labels=labels)
 
@@ -146,11 +150,11 @@ METRICS = {
         Metric(
             "average precision", True, PROBABILITIES, (BINARY,),
             "How well the rare class is ranked above the rest; the right first choice when positives are few.",
-            _average_precision,
+            _average_precision, ranks=True,
         ),
         Metric(
             "ROC AUC", True, PROBABILITIES, _CLASSES,
-            "The chance that a random positive is ranked above a random negative; 0.5 is guessing.", _roc_auc,
+            "The chance that a random positive is ranked above a random negative; 0.5 is guessing.", _roc_auc, ranks=True,
         ),
         Metric(
             "log loss", False, PROBABILITIES, _CLASSES,

@@ -90,6 +90,9 @@ class Design:
         Where scores are noisy, what another measurement would tell counts (Huang et al. 2006).
     thrift : bool
         Expected improvement for a second of training counts, not for a trial (Snoek, Larochelle & Adams 2012).
+    taught : tuple of str
+        What is taken from lessons: the first trials ("first"), what is believed of hyperparameters ("beliefs"), where improvement is
+        looked for ("leaning"); each to be seen in `benchmarks/memory/pieces.py`.
     """
 
     rival_every: int | None = None
@@ -104,6 +107,7 @@ class Design:
     inside: bool = True
     noise: bool = True
     thrift: bool = False
+    taught: tuple[str, ...] = ("first", "beliefs", "leaning")
 
     def period(self, coding: Coding) -> int:
         """Every how many proposals one works on a rival basin; 0 for none."""
@@ -129,7 +133,7 @@ def single(
     tried = taken(history, pending)
     begun = len(history) + len(pending)
     remembered = recall(space, lessons) if begun < REMEMBERED and not several(known) else None
-    if remembered is not None and seeds.number <= FIRST:
+    if remembered is not None and "first" in design.taught and seeds.number <= FIRST:
         first = remembered.first([*(o.configuration for o in history), *pending], tried)
         if first is not None:
             return first
@@ -185,7 +189,8 @@ class _Proposal:
         self._tie = float(TIE * np.sqrt(noise))
         self._noise = float(np.sqrt(noise)) if design.noise and noise > PLAIN else 0.0
         self._log_cost = _log_cost(space, self._known) if design.thrift else None
-        self._leaning = None if remembered is None else remembered.leaning(self._measured)
+        leans = remembered if "leaning" in design.taught else None
+        self._leaning = None if leans is None else leans.leaning(self._measured)
 
     def _limits(self, design: Design) -> Keeping | None:
         measured = [place for place, o in enumerate(self._known) if o.slack]
@@ -356,7 +361,7 @@ def believe(
     one of them counts as the best so far where more is expected of it than of all that is known."""
     coding, evidence = Coding.of(space), gather(space, known, warp=design.warp)
     features = coding.features(evidence.points)
-    beliefs = None if remembered is None else remembered.beliefs
+    beliefs = None if remembered is None or "beliefs" not in design.taught else remembered.beliefs
     h = fit(features, evidence.scores, evidence.noise, coding.groups, additive=design.additive, kinds=design.kinds, beliefs=beliefs)
     posterior = Posterior(h, features, evidence.scores, evidence.noise, coding.groups)
     if pending:

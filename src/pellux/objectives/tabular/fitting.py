@@ -45,10 +45,10 @@ def fit_fold(fold: PreparedFold, learner: Learner, settings: Mapping[str, Any], 
         learnt = clock()
         predicted = predict(model, fold.test, brief)
         judged = clock()
-        score = brief.judged_by.compute(fold.test_target, predicted, len(brief.classes), fold.test_weight)
         given = Given(model, fold, predicted, brief)
-        kept = kept_predictions(given)
+        score = given.own_score(brief.judged_by, predicted)
         recorded = other_scores(given)
+        kept = kept_predictions(given)
     seen = tuple(dict.fromkeys(f"{w.category.__name__}: {w.message}" for w in caught))
     return Fitted(score, judged - begun, judged - learnt, seen, kept, model, recorded)
 
@@ -74,6 +74,7 @@ class Given:
     fold: PreparedFold
     predicted: NDArray[Any]
     brief: Brief
+    known: dict[str, float] = field(default_factory=dict)  # scores of what was predicted, by metric
 
     @cached_property
     def probabilities(self) -> NDArray[Any] | None:
@@ -88,6 +89,12 @@ class Given:
     def score(self, metric: Metric, given: NDArray[Any]) -> float:
         return float(metric.compute(self.fold.test_target, given, len(self.brief.classes), self.fold.test_weight))
 
+    def own_score(self, metric: Metric, predicted: NDArray[Any]) -> float:
+        """Of what was predicted, in the form that the metric needs; worked out once, for scoring can take longer than a short fit."""
+        if metric.key not in self.known:
+            self.known[metric.key] = self.score(metric, predicted)
+        return self.known[metric.key]
+
 
 def other_scores(given: Given) -> dict[str, float]:
     """Scores by the metrics that are recorded beside the one that decides; those that cannot be had are left out."""
@@ -97,7 +104,7 @@ def other_scores(given: Given) -> dict[str, float]:
         if predicted is None:
             continue
         try:
-            score = given.score(metric, predicted)
+            score = given.own_score(metric, predicted)
         except Exception as error:  # it decides nothing: its value is missing, the trial is not
             warnings.warn(f"{metric.key} could not be recorded: {error}", stacklevel=2)
             continue
@@ -114,19 +121,33 @@ def kept_predictions(given: Given) -> bytes:
     said = given.probabilities.argmax(axis=1)
     if predicted.ndim == 1 and not np.array_equal(said, predicted):
         return encode(predicted, brief.judged_by.needs)
+    said_of = given.probabilities
     judges = [m for m in (brief.judged_by, *brief.also) if m.needs == "probabilities"]
 
     def faithful(back: NDArray[Any]) -> bool:
         """Whether every score from what is read back is the one from what was predicted."""
         if not np.array_equal(back.argmax(axis=1), said):
             return False
+        ordered = same_order(said_of, back)
         try:
             with warnings.catch_warnings(action="ignore"):  # of sums that are 1 but for single precision
-                return all(abs(given.score(m, back) - given.score(m, given.probabilities)) <= FAITHFUL for m in judges)  # type: ignore[arg-type]
+                return all(
+                    abs(given.score(m, back) - given.own_score(m, said_of)) <= FAITHFUL for m in judges if not (m.ranks and ordered)
+                )
         except Exception:  # a metric that does not take what is read back
             return False
 
-    return encode(given.probabilities, "probabilities", faithful)
+    return encode(said_of, "probabilities", faithful)
+
+
+def same_order(one: NDArray[Any], other: NDArray[Any]) -> bool:
+    """Whether rows stand in the same order in each column, equal ones included; shapes (rows, columns)."""
+    for column in range(one.shape[1]):
+        order = np.argsort(one[:, column], kind="stable")
+        steps, others = np.diff(one[order, column]), np.diff(other[order, column])
+        if (others < 0).any() or not np.array_equal(steps > 0, others > 0):
+            return False
+    return True
 
 
 class _Counter:
