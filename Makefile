@@ -5,6 +5,7 @@
 # make bench-cluster   what a cluster costs beside local workers, and what many machines cost the server
 # make bench-own     what Pellux adds to your own programs and functions, kills, leases
 # make bench-memory    what earlier problems are worth to a search, on tables of real fits
+# make bench-long      5,000 trials of the Gaussian process on two functions (40 minutes)
 # make bench-stopping   what early stopping saves and costs, on tables of real fits
 # make wheel   dist/pellux-VERSION.whl with the built pages      make coverage   what the Python tests reach
 # make soak MINUTES=30   faults at random under searches of every kind; ends with 1 at the first broken promise
@@ -17,7 +18,7 @@ BIN := .venv/bin
 STATIC := src/pellux/web/static/index.html
 SOURCES := $(shell find frontend/src frontend/index.html frontend/public -type f 2>/dev/null)
 
-.PHONY: demo test setup bench bench-brief bench-cluster bench-own bench-evidence bench-deciding bench-memory bench-stopping bench-strategies check-numbers wheel coverage shots soak dev format types browser clean
+.PHONY: demo test setup bench bench-brief bench-cluster bench-own bench-evidence bench-deciding bench-long bench-memory bench-stopping bench-strategies check-numbers wheel coverage shots soak dev format types browser clean
 
 demo: setup
 	$(BIN)/pellux demo
@@ -77,10 +78,13 @@ bench-stopping: setup
 
 bench-strategies: setup
 	$(BIN)/python -m benchmarks.strategies.run
-	$(BIN)/python -m benchmarks.strategies.beginning
-	$(BIN)/python -m benchmarks.strategies.many
+	$(BIN)/python -m benchmarks.strategies.beginning 3
+	$(BIN)/python -m benchmarks.strategies.many 1
 	$(BIN)/python -m benchmarks.strategies.limited
 	$(BIN)/python -m benchmarks.strategies.several
+
+bench-long: setup
+	$(BIN)/python -m benchmarks.strategies.long
 
 check-numbers: setup
 	$(BIN)/python -m benchmarks.numbers.run

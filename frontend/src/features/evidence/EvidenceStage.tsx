@@ -6,7 +6,7 @@ import { useChosen } from "../../ui/place";
 import { FieldError } from "../../ui/FieldError";
 import { Switch } from "../../ui/Switch";
 import { plural } from "../../lib/format";
-import { FaceOffs } from "./FaceOffs";
+import { FaceOffList, FaceOffs } from "./FaceOffs";
 import { FindingsView } from "./FindingsView";
 import type { Looked } from "./looked";
 import { LanesView } from "./LanesView";
@@ -33,6 +33,7 @@ export function EvidenceStage() {
         <p>
           <Link to={`/p/${problemView.id}/space`}>Lay out the space and launch</Link>
         </p>
+        <FaceOffList problem={problemView} />
       </div>
     );
   return (

@@ -1,4 +1,5 @@
 import { useFaceOffs } from "../../api/evidence";
+import type { Problem } from "../../api/client";
 import { FaceOffForm } from "./FaceOffForm";
 import { FaceOffSheet } from "./FaceOffSheet";
 import type { Looked } from "./looked";
@@ -20,9 +21,13 @@ export function FaceOffs({ problem, search }: Looked) {
           the same seeds here, run after run in turn; what comes of it is told with what may be concluded from it.
         </p>
       )}
-      {found.data?.map((faceoff) => (
-        <FaceOffSheet key={faceoff.id} faceoff={faceoff} problem={problem} />
-      ))}
+      <FaceOffList problem={problem} />
     </div>
   );
+}
+
+/** Those that there are, also of a problem without a search: they can be begun over a plan that was never run. */
+export function FaceOffList({ problem }: { problem: Problem }) {
+  const found = useFaceOffs(problem.id);
+  return found.data?.map((faceoff) => <FaceOffSheet key={faceoff.id} faceoff={faceoff} problem={problem} />);
 }

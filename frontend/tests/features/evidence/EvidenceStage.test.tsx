@@ -237,6 +237,15 @@ describe("face-offs", () => {
     expect((body.entrants as unknown[]).length).toBe(3);
   });
 
+  it("stand there also where no search has been run: they can be begun over a plan", async () => {
+    on("GET /problems/1/searches", () => []);
+    on("GET /problems/1/face-offs", () => [{ ...faceoff, search_id: null }]);
+    open("/p/1/evidence");
+    await screen.findByText("No trials yet");
+    await screen.findByText(/more than luck/);
+    expect(document.querySelectorAll("[data-standing]")).toHaveLength(2);
+  });
+
   it("are refused in a sentence", async () => {
     on("GET /problems/1/face-offs", () => []);
     on(
