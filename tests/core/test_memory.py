@@ -13,9 +13,10 @@ from scipy.optimize import check_grad
 
 from pellux.core.likeness import Traits, likeness, scatter_of
 from pellux.core.space import Configuration, identity, parse
-from pellux.core.strategies import STRATEGIES, Lesson, Observation, SeedStream, adapted
+from pellux.core.strategies import STRATEGIES, Lesson, Observation, SeedStream, Suggest, adapted
 from pellux.core.strategies.even_spread import sobol
 from pellux.core.strategies.fresh import Taken
+from pellux.core.strategies.gaussian_process import Design, propose
 from pellux.core.strategies.leaning import Leaning
 from pellux.core.strategies.lessons import MOST_TRIALS
 from pellux.core.strategies.recall import Recall, recall
@@ -153,3 +154,22 @@ def test_a_search_that_remembers_is_there_sooner_and_one_that_remembers_the_wron
     random = STRATEGIES["random"]
     plain = random.ask(PLANE, [], [], 1, SeedStream(5, 1), None)
     assert random.ask(PLANE, [], [], 1, SeedStream(5, 1), None, [alike]) == plain, "one that does not learn does not remember"
+
+
+def test_each_piece_of_what_is_taught_can_be_left_out() -> None:
+    lesson, value = taught(bowl(0.2, 0.5)), bowl(0.25, 0.5)
+    history = [Observation(c, (value(c),), 1.0, "scored") for c in (PLANE.decode(p) for p in sobol(2, 5, np.random.default_rng(4)))]
+
+    def proposed(pieces: tuple[str, ...] | None, known: list[Observation]) -> Configuration:
+        design = Design() if pieces is None else Design(taught=pieces)
+        given = () if pieces == ("no lesson",) else (lesson,)
+        answer = propose(PLANE, known, [], 1, SeedStream(3, len(known) + 1), design, given)
+        assert isinstance(answer, Suggest)
+        return answer.configurations[0]
+
+    assert proposed((), history) == proposed(("no lesson",), history), "nothing is taught"
+    assert proposed((), []) == proposed(("beliefs", "leaning"), []) == {"x": 0.5, "y": 0.5}
+    assert proposed(("first",), []) == proposed(None, []) != {"x": 0.5, "y": 0.5}
+    later = [proposed(pieces, history) for pieces in (("first",), ("beliefs",), ("leaning",))]
+    assert later[0] == proposed((), history), "the first trials are over"
+    assert proposed((), history) not in later[1:]
