@@ -324,8 +324,13 @@ def test_a_weight_of_two_is_the_row_twice(key: str, task: str) -> None:
     assert METRICS[key].compute(truth, predicted, classes, times.astype(float)) == pytest.approx(twice, abs=slack)
 
 
-@given(st.integers(1, 60), st.integers(1, 12), st.sampled_from(["none", "some", "zeros"]), st.integers(0, 2**31 - 1))
-def test_ranking_is_scikit_learns_to_the_digit(rows: int, values: int, weighing: str, seed: int) -> None:
+@given(
+    st.integers(1, 400),
+    st.sampled_from([1, 2, 5, 40, 10**6]),
+    st.sampled_from(["none", "some", "zeros"]),
+    st.integers(0, 2**31 - 1),
+)
+def test_ranking_is_scikit_learns_to_the_last_bit(rows: int, values: int, weighing: str, seed: int) -> None:
     rng = np.random.default_rng(seed)
     truth = rng.integers(0, 2, rows)
     score = rng.integers(0, values, rows) / values  # with ties
@@ -342,7 +347,7 @@ def test_ranking_is_scikit_learns_to_the_digit(rows: int, values: int, weighing:
     if not (truth * counted).any() or not ((1 - truth) * counted).any():
         assert np.isnan(found["ROC AUC"])
     else:
-        assert found["ROC AUC"] == pytest.approx(sk.roc_auc_score(truth, score, sample_weight=weight), abs=1e-12)
+        assert found["ROC AUC"] == sk.roc_auc_score(truth, score, sample_weight=weight)
 
 
 def test_what_is_no_number_ranks_nothing() -> None:

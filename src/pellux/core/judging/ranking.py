@@ -1,6 +1,7 @@
-"""How well scores rank positives above the rest: the two metrics of it, to the digit what scikit-learn gives, in a tenth of its time.
+"""How well scores rank positives above the rest: the two metrics of it, to the last bit what scikit-learn gives, in a tenth of its time.
 
-scikit-learn looks at the type of each argument several times over: beside a fit of a few milliseconds that is most of the work.
+scikit-learn looks at the type of each argument several times over: beside a fit of a few milliseconds that is most of the work. Sums go
+in its order, for a script that is taken away and judges with scikit-learn has to come to the very same score.
 """
 
 from __future__ import annotations
@@ -33,7 +34,8 @@ def average_precision(positive: Array, score: Array, weight: Array | None) -> fl
     hits, misses = _steps(positive, score, weight)
     if len(hits) == 0 or hits[-1] <= 0:
         return float("nan")
-    return float((np.diff(hits, prepend=0.0) / hits[-1]) @ (hits / (hits + misses)))
+    recall, precision = np.append((hits / hits[-1])[::-1], 0.0), (hits / (hits + misses))[::-1]
+    return float(max(0.0, -np.sum(np.diff(recall) * precision)))
 
 
 def roc_auc(positive: Array, score: Array, weight: Array | None) -> float:
@@ -44,8 +46,11 @@ def roc_auc(positive: Array, score: Array, weight: Array | None) -> float:
     hits, misses = _steps(positive, score, weight)
     if len(hits) == 0 or hits[-1] <= 0 or misses[-1] <= 0:
         return float("nan")
-    hits, misses = np.concatenate([[0.0], hits]) / hits[-1], np.concatenate([[0.0], misses]) / misses[-1]
-    return float(np.diff(misses) @ (hits[1:] + hits[:-1]) / 2)
+    if len(hits) > 2:  # what lies on a straight line between two others adds nothing but rounding
+        corners = np.concatenate([[True], (np.diff(misses, 2) != 0) | (np.diff(hits, 2) != 0), [True]])
+        hits, misses = hits[corners], misses[corners]
+    hits, misses = np.append(0.0, hits), np.append(0.0, misses)
+    return float(np.trapezoid(hits / hits[-1], misses / misses[-1]))
 
 
 def _steps(positive: Array, score: Array, weight: Array | None) -> tuple[Array, Array]:
@@ -56,9 +61,12 @@ def _steps(positive: Array, score: Array, weight: Array | None) -> tuple[Array, 
         there = weight != 0
         positive, score, weight = positive[there], score[there], weight[there]
     order = np.argsort(-score, kind="stable")
-    ranked = score[order]
-    last = np.flatnonzero(np.diff(ranked, append=-np.inf) < 0) if len(ranked) else np.array([], dtype=int)  # of equal scores
-    of_positive = positive[order].astype(float)
-    counted = np.ones(len(order)) if weight is None else weight[order].astype(float)
-    hits = np.cumsum(of_positive * counted)[last]
-    return hits, np.cumsum(counted)[last] - hits
+    ranked, of_positive = score[order], positive[order].astype(float)
+    last = (
+        np.append(np.flatnonzero(np.diff(ranked)), len(ranked) - 1) if len(ranked) else np.array([], dtype=int)
+    )  # of equal scores
+    if weight is None:
+        hits = np.cumsum(of_positive)[last]
+        return hits, 1 + last - hits
+    counted = weight[order].astype(float)
+    return np.cumsum(of_positive * counted)[last], np.cumsum((1 - of_positive) * counted)[last]
