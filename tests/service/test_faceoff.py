@@ -12,6 +12,7 @@ from pellux.service.engine.engine import Engine
 from pellux.service.evidence import faceoffs
 from pellux.service.evidence.faceoff_schemas import EntrantRequest, FaceOffRequest, FaceOffView
 from pellux.service.evidence.standings import as_csv, export_faceoff, faceoff_view, list_faceoffs
+from pellux.service.planning.requests import SearchRequest
 from pellux.service.searches.searches import list_searches
 from pellux.service.workspace import Workspace
 from tests.service.test_searches import launch, problem, until
@@ -125,3 +126,16 @@ def test_what_cannot_be_set_against_each_other_is_refused(engine: Engine, tmp_pa
     )
     assert too_few.state == "failed"
     assert "Too few trials" in too_few.message
+
+
+def test_it_is_over_one_search_that_was_run_or_need_not_be(engine: Engine, tmp_path: Path) -> None:
+    problem_id, search = base(engine, tmp_path)
+    over = SearchRequest(learner="tree", space=SPACE)
+    two = {"entrants": entrants("random", "even spread"), "amount": 2, "repeats": 1}
+    for asked in (FaceOffRequest(**two), FaceOffRequest(search=search, over=over, **two)):
+        with pytest.raises(InvalidPlan, match="over a search: name one, or give one"):
+            faceoffs.begin(engine, problem_id, asked)
+    with pytest.raises(InvalidPlan, match="played on the trials of a search"):
+        faceoffs.begin(engine, problem_id, FaceOffRequest(over=over, mode="replayed", **two))
+    found = ended(engine, faceoffs.begin(engine, problem_id, FaceOffRequest(over=over, **two)))
+    assert (found.state, found.done, found.search_id) == ("done", 2, None)

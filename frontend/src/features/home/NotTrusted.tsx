@@ -10,7 +10,7 @@ export function NotTrusted() {
   return (
     <section className="sheet col padded" aria-label="Own code from elsewhere">
       <h2>This workspace holds code that you did not bring here</h2>
-      <p className="text">
+      <p>
         {plural(waiting.length, "piece")} of own code: {waiting.join(", ")}. Until you allow it, none of it runs: no
         fit, no score, no analysis that needs it. Everything else can be looked at. Read it first: learners and metrics
         lie in the workspace&rsquo;s folder <code>own</code>, commands and functions stand in the briefs of their

@@ -56,7 +56,7 @@ export function TrialCurve({ trial }: { trial: TrialDetail }) {
         </p>
       )}
       {schedule && (
-        <ol className="small mono numbered below" aria-label="Schedule">
+        <ol className="small mono flush numbered below" aria-label="Schedule">
           {schedule.map(([until, settings]) => (
             <li key={until}>
               to {until}:{" "}

@@ -52,7 +52,7 @@ export function Comparison({ searches, text, learner, ready }: Props) {
         </p>
       )}
       {one !== "" && found.data && (
-        <div className="sheet edged cell" data-comparison>
+        <div className="sheet strip" data-comparison>
           {changes.length === 0 && <span className="soft">The two spaces are the same.</span>}
           {changes.map((c) => (
             <div key={`${c.name} ${c.before} ${c.after}`} className="mono">

@@ -11,7 +11,7 @@ export function Notation() {
   return (
     <details className="small">
       <summary className="soft clickable">How to write a space</summary>
-      <dl className="facts">
+      <dl className="facts flush below">
         {lines.map(([code, words]) => [
           <dt key={code} className="mono">
             {code}
