@@ -63,7 +63,7 @@ bench-own: setup
 bench-evidence: setup browser
 	$(BIN)/python -m benchmarks.evidence.importance 5
 	$(BIN)/python -m benchmarks.evidence.findings 200 60
-	$(BIN)/python -m benchmarks.evidence.faceoffs 6
+	$(BIN)/python -m benchmarks.evidence.faceoffs 16
 	$(BIN)/python -m benchmarks.evidence.brushing
 
 bench-deciding: setup browser

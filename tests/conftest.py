@@ -14,6 +14,7 @@ from xdist.scheduler import LoadScopeScheduling
 
 from pellux.service.engine.engine import Engine
 from pellux.service.workspace import Workspace
+from tests import forking
 
 settings.register_profile("pellux", deadline=None, max_examples=60, suppress_health_check=[HealthCheck.too_slow])
 settings.register_profile("ci", parent=settings.get_profile("pellux"), derandomize=True, max_examples=40)
@@ -44,6 +45,16 @@ class _Free(LoadScopeScheduling):
 
 def pytest_xdist_make_scheduler(config: pytest.Config, log: Any) -> LoadScopeScheduling:
     return _Free(config, log)
+
+
+def pytest_configure(config: pytest.Config) -> None:
+    if not hasattr(config, "workerinput"):
+        forking.choose()
+
+
+def pytest_unconfigure(config: pytest.Config) -> None:
+    if not hasattr(config, "workerinput"):
+        forking.leave()
 
 
 @pytest.fixture

@@ -12,6 +12,8 @@ import time
 from pathlib import Path
 from typing import Any
 
+from tests.forking import popen
+
 
 class Server:
     """`pellux serve`, or a module that says as much, on a free port."""
@@ -21,7 +23,8 @@ class Server:
     ) -> None:
         self.folder = folder
         command = [str(python), "-m", module, "serve", "--workspace", str(folder), "--port", "0", *arguments]
-        self.process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, env=env)
+        begin = popen if python == sys.executable else subprocess.Popen
+        self.process = begin(command, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, env=env)
         assert self.process.stdout is not None
         self.said: list[str] = []
         self.token = ""

@@ -44,7 +44,7 @@ def main(trials: int) -> None:
     lines = [
         "### Long searches", "",
         f"`python -m benchmarks.strategies.long {trials}`, {date.today()}: the Gaussian process, seed {SEED}, one run each; simple regret after "
-        f"{' / '.join(f'{at:,}' for at in places)} trials (of what is recommended where scores are noisy), and the median time of the last {LAST} proposals "
+        f"{' / '.join(f'{at:,}' for at in places)} trials (of what is recommended where scores are noisy), and the median processor time of the last {LAST} proposals "
         "beside that of those around trial 1,000.", "",
         "| problem | regret | less than at 1,000 | proposal at 1,000 | at the end (≤ 0.4 s) | process at most (≤ 600 MB) |", "|---" * 6 + "|",
     ]  # fmt: skip

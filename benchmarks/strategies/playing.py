@@ -18,7 +18,10 @@ Propose = Callable[[Space, History, Sequence[Configuration], int, SeedStream], A
 
 @dataclass
 class Play:
-    """What a run of a strategy came to: minus the regret after each trial, and the time of each proposal."""
+    """What a run of a strategy came to: minus the regret after each trial, and the processor time of each proposal.
+
+    Processor time, since the machines that this runs on are shared; with one BLAS thread an idle machine takes as long.
+    """
 
     history: list[Observation] = field(default_factory=list)
     truths: list[float] = field(default_factory=list)
@@ -35,9 +38,9 @@ def play(problem: Problem, propose: Propose, trials: int, seed: int, pending: in
     while len(found.history) < trials:
         while len(waiting) <= pending and len(found.history) + len(waiting) < trials:
             number = len(found.history) + len(waiting) + 1
-            began = time.perf_counter()
+            began = time.process_time()
             answer = propose(problem.space, found.history, waiting, 1, SeedStream(seed, number))
-            found.seconds.append(time.perf_counter() - began)
+            found.seconds.append(time.process_time() - began)
             if not isinstance(answer, Suggest):
                 return found
             waiting.extend(answer.configurations)

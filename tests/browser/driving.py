@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import atexit
 import json
+import shutil
 import tempfile
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -134,18 +137,37 @@ def automatic(page: Page, trials: str = "60") -> None:
     page.type("footer input[inputmode='numeric']", trials)
 
 
+@cache
+def _driver() -> Chrome:
+    """One browser for all tests of this process, since to start one takes seconds; it ends with the process."""
+    profile = tempfile.mkdtemp(prefix="pellux-browser-")
+    options = ChromeOptions()
+    for flag in (*FLAGS, f"--user-data-dir={profile}"):
+        options.add_argument(flag)
+    options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
+    options.add_experimental_option("prefs", json.loads('{"download.prompt_for_download": false}'))
+    driver = Chrome(options, ChromeService("/usr/bin/chromedriver"))
+    atexit.register(shutil.rmtree, profile, True)
+    atexit.register(driver.quit)
+    return driver
+
+
 @contextmanager
 def browser(base: str, *, width: int = 1280, height: int = 800) -> Iterator[Page]:
-    with tempfile.TemporaryDirectory(prefix="pellux-browser-") as profile:
-        options = ChromeOptions()
-        for flag in (*FLAGS, f"--user-data-dir={profile}"):
-            options.add_argument(flag)
-        options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
-        options.add_experimental_option("prefs", json.loads('{"download.prompt_for_download": false}'))
-        driver = Chrome(options, ChromeService("/usr/bin/chromedriver"))
-        try:
-            page = Page(driver, base)
-            page.size(width, height)
-            yield page
-        finally:
-            driver.quit()
+    """A page of a browser that knows nothing: no cookie, nothing stored, a tab of its own, no mode or size of whoever had one before."""
+    driver = _driver()
+    before = driver.current_window_handle
+    others = set(driver.window_handles)
+    driver.switch_to.new_window("tab")
+    page = Page(driver, base)
+    page.size(width, height)
+    try:
+        yield page
+    finally:
+        driver.execute_cdp_cmd("Browser.resetPermissions", {})
+        driver.execute_cdp_cmd("Storage.clearDataForOrigin", {"origin": base, "storageTypes": "all"})
+        for ours in set(driver.window_handles) - others:
+            driver.switch_to.window(ours)
+            driver.close()
+        driver.switch_to.window(before)
+        page.complaints()

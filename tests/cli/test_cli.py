@@ -18,6 +18,7 @@ import pytest
 
 from pellux.cli import main
 from pellux.core.space import parse
+from tests.forking import popen
 from tests.making import mixed_columns, write_csv
 from tests.serving import Server
 
@@ -169,7 +170,7 @@ def test_ctrl_c_pauses_and_the_same_command_goes_on(folder: Path) -> None:
         "--set",
         "space=trees: 40 .. 60 int",
     ]
-    running = subprocess.Popen([sys.executable, "-m", "pellux", *arguments], cwd=folder, stdout=subprocess.PIPE, text=True)
+    running = popen([sys.executable, "-m", "pellux", *arguments], cwd=folder, stdout=subprocess.PIPE, text=True)
     _await_score(folder / "w" / "pellux.db")
     running.send_signal(signal.SIGINT)
     found = json.loads(running.communicate(timeout=30)[0])

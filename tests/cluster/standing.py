@@ -6,6 +6,7 @@ import os
 import signal
 import socket
 import subprocess
+import sys
 import time
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -13,6 +14,7 @@ from pathlib import Path
 
 from pellux.engine.cluster.connection import Cluster, Unreachable
 from pellux.service.machines.standing import scheduler_command, worker_command
+from tests.forking import popen
 
 ROOT = Path(__file__).parents[2]
 
@@ -62,7 +64,8 @@ class Standing:
         if name in self.processes:
             self.processes[name].wait(60)
         with (self.folder / f"{name}.log").open("ab") as log:
-            self.processes[name] = subprocess.Popen(
+            start = popen if command[0] == sys.executable else subprocess.Popen
+            self.processes[name] = start(
                 command, env=around, stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True
             )
 

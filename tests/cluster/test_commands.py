@@ -15,6 +15,7 @@ import pytest
 
 from pellux.engine.cluster.connection import Unreachable, connected
 from tests.cluster.standing import free_port, until
+from tests.forking import run
 from tests.making import mixed_columns, write_csv
 from tests.service.test_crash import fits_done, launch
 from tests.serving import Server
@@ -48,7 +49,7 @@ def usable(address: str) -> int:
 
 def test_server_and_scheduler_are_killed_and_the_search_goes_on(address: str, tmp_path: Path) -> None:
     until(lambda: usable(address) == 2, what="both machines")
-    looked_at = subprocess.run([*PELLUX, "doctor", "--cluster", address, "--json"], capture_output=True, text=True, check=True)
+    looked_at = run([*PELLUX, "doctor", "--cluster", address, "--json"], timeout=60)
     assert [(m["cores"], m["trouble"]) for m in json.loads(looked_at.stdout)["cluster"]["machines"]] == [(1, "")] * 2
     csv = write_csv(tmp_path / "mixed.csv", mixed_columns()).read_bytes()
     folder = tmp_path / "workspace"
@@ -82,16 +83,12 @@ def test_server_and_scheduler_are_killed_and_the_search_goes_on(address: str, tm
 
 
 def test_nothing_to_start_and_nobody_there_are_said(tmp_path: Path) -> None:
-    nothing = subprocess.run(
-        [*PELLUX, "cluster", "--machines", "0", "--join", "tcp://head:1"], capture_output=True, text=True, check=False
-    )
+    nothing = run([*PELLUX, "cluster", "--machines", "0", "--join", "tcp://head:1"], timeout=60)
     assert (nothing.returncode, "There is nothing to start" in nothing.stderr) == (2, True)
     nowhere = f"tcp://127.0.0.1:{free_port()}"
     for command in (["doctor"], ["serve", "--workspace", str(tmp_path / "w"), "--port", "0"]):
-        said = subprocess.run([*PELLUX, *command, "--cluster", nowhere], capture_output=True, text=True, check=False, cwd=tmp_path)
+        said = run([*PELLUX, *command, "--cluster", nowhere], timeout=60, cwd=tmp_path)
         assert said.returncode == 2
         assert f"No scheduler can be worked with at {nowhere}: nothing answers there." in said.stderr
-    door = subprocess.run(
-        [*PELLUX, "serve", "--cluster-door", "nonsense"], capture_output=True, text=True, check=False, cwd=tmp_path
-    )
+    door = run([*PELLUX, "serve", "--cluster-door", "nonsense"], timeout=60, cwd=tmp_path)
     assert "'nonsense' is not HOST:PORT." in door.stderr

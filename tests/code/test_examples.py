@@ -26,15 +26,14 @@ from pellux.service.problems.problems import list_problems
 from pellux.service.searches.plans import begin, check_code, keep_code
 from pellux.service.searches.searches import summary
 from pellux.service.workspace import Workspace
+from tests.forking import run
 
 pytestmark = pytest.mark.slow
 EXAMPLES = Path(__file__).parents[2] / "examples" / "own_code"
 
 
 def pellux(*arguments: str | Path, cwd: Path | None = None, status: int = 0) -> subprocess.CompletedProcess[str]:
-    done = subprocess.run(
-        [sys.executable, "-m", "pellux", *map(str, arguments)], cwd=cwd, capture_output=True, text=True, timeout=120
-    )
+    done = run([sys.executable, "-m", "pellux", *arguments], timeout=120, cwd=cwd)
     assert done.returncode == status, done.stdout + done.stderr
     return done
 

@@ -2,12 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
+import numpy as np
+import scipy
+from numpy.typing import NDArray
+
 from pellux.core.evidence.findings.contract import Change, Finding, Material
 from pellux.core.stopping import Prune, Record, TrialContext
 from pellux.core.stopping.fold_race import RaceSettings, verdict
 
 SAVED = 0.2  # of the fits: less is not worth a rule
 LEAST = 15
+LOST = 0.1  # chance that one of those trials is truly the best, by more than a score's noise: above it nothing is said
+NODES = 32  # of the quadrature
 
 
 def find(material: Material) -> list[Finding]:
@@ -32,7 +40,27 @@ def find(material: Material) -> list[Finding]:
     fits = folds * len(whole)
     saved = 1 - run / fits
     best = max(whole, key=lambda t: t.mean or 0.0)
-    if saved < SAVED or best.id in cut:
+    if saved < SAVED or best.id in cut or material.noise is None:
+        return []
+    gone = np.array([t.mean for t in whole if t.id in set(cut)], dtype=float)
+    if chance_of_loss(np.array([t.mean for t in whole], dtype=float), gone, material.noise.share) > LOST:
         return []
     facts = {"rule": "fold race", "saved": saved, "fits": fits - run, "of": fits, "trials": len(cut), "best": best.id}
     return [Finding("flat runs", facts, (), tuple(cut), 0.2 + 0.5 * saved, Change(plan={"early stopping": "fold race"}))]
+
+
+def chance_of_loss(means: NDArray[np.float64], gone: NDArray[np.float64], by_chance: float) -> float:
+    """That one of the trials that would have ended early is truly better than the best by more than the noise of a mean.
+
+    Means of all trials, shape (n,), and of those that would be gone, shape (m,); `by_chance` is the share of their variance that is noise. What
+    trials are worth is drawn in to their common mean by that share (empirical Bayes, Efron & Morris 1975): where all is noise, nothing can be
+    lost.
+    """
+    kept, spread = 1 - by_chance, float(means.std(ddof=1))
+    noise, doubt = spread * np.sqrt(by_chance), spread * np.sqrt(by_chance * kept)
+    if doubt <= 0:
+        return 0.0
+    nodes, weights = np.polynomial.hermite_e.hermegauss(NODES)
+    behind = kept * (float(means.max()) - gone)
+    stays = scipy.special.ndtr((behind[:, None] + noise) / doubt + nodes).prod(0)
+    return float(1 - weights @ stays / weights.sum())
