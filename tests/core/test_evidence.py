@@ -13,6 +13,7 @@ from pellux.core.evidence.directions import BETWEEN, LESS, MORE, NONE, direction
 from pellux.core.evidence.efficiency import Spent, best_so_far, efficiency
 from pellux.core.evidence.findings import KINDS, Change, Finding, Material, Tried, findings, follow
 from pellux.core.evidence.findings.contract import restricted
+from pellux.core.evidence.findings.flat_runs import chance_of_loss
 from pellux.core.evidence.importance import importances
 from pellux.core.evidence.noise import noise
 from pellux.core.evidence.path import path
@@ -209,6 +210,22 @@ def test_failures_in_a_corner_become_a_requirement_and_flat_runs_a_rule() -> Non
     assert flat.change.plan == {"early stopping": "fold race"}
     assert flat.facts["best"] not in flat.trials
     assert "flat runs" not in {f.code for f in findings(material(tried, stops=True))}
+
+
+@pytest.mark.parametrize(("by_chance", "gone"), [(0.3, [0.5, 0.9, 0.9]), (0.05, [0.97, 0.2]), (0.9, [0.1, 0.0])])
+def test_the_chance_that_what_is_cut_was_better_is_that_of_draws(by_chance: float, gone: list[float]) -> None:
+    rng = np.random.default_rng(1)
+    means = np.concatenate([rng.normal(0, 0.5, 30), gone, [1.0]])
+    spread = means.std(ddof=1)
+    kept, doubt = 1 - by_chance, spread * np.sqrt(by_chance * (1 - by_chance))
+    worth = (
+        means.mean()
+        + kept * (np.array([*gone, means.max()]) - means.mean())
+        + doubt * rng.standard_normal((400_000, len(gone) + 1))
+    )
+    drawn = (worth[:, :-1].max(1) > worth[:, -1] + spread * np.sqrt(by_chance)).mean()
+    assert chance_of_loss(means, np.array(gone), by_chance) == pytest.approx(drawn, abs=3e-3)
+    assert chance_of_loss(means, np.array(gone), 1.0) == 0  # all is noise: nobody is better
 
 
 def test_what_cannot_be_changed_is_left_and_the_rest_is_done() -> None:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-
 import numpy as np
 import scipy
 from numpy.typing import NDArray
@@ -14,7 +12,7 @@ from pellux.core.stopping.fold_race import RaceSettings, verdict
 
 SAVED = 0.2  # of the fits: less is not worth a rule
 LEAST = 15
-LOST = 0.1  # chance that one of those trials is truly the best, by more than a score's noise: above it nothing is said
+LOST = 0.2  # chance that one of those trials is truly better than the best, by more than a score's noise: above it nothing is said
 NODES = 32  # of the quadrature
 
 
