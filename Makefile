@@ -61,8 +61,8 @@ bench-own: setup
 	$(BIN)/python -m benchmarks.own.run
 
 bench-evidence: setup browser
-	$(BIN)/python -m benchmarks.evidence.importance 5
-	$(BIN)/python -m benchmarks.evidence.findings 200 60
+	$(BIN)/python -m benchmarks.evidence.importance 12
+	$(BIN)/python -m benchmarks.evidence.findings 300 60
 	$(BIN)/python -m benchmarks.evidence.faceoffs 16
 	$(BIN)/python -m benchmarks.evidence.brushing
 

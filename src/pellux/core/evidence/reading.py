@@ -28,6 +28,7 @@ MODELS = 8  # sets of hyperparameters that the trials allow for
 DRAWS = 48  # functions, of all of them
 BLOCKS, POINTS = 8, 128  # scrambled samples of the space, and the points of each
 TAIL = 5.0  # robust standard deviations behind the median: a score that is further behind counts as just that far
+FAR = 0.1  # share of the trials that may be so far behind: where more are, a search crowded around its winner, and the rest is no tail
 BAND = 1.2816  # standard deviations between which four of five normal values lie
 
 
@@ -160,6 +161,7 @@ def _standard(scores: Array) -> tuple[float, float, Array]:
     """In standard deviations, without the far end of a bad tail: else one run that diverged would be all there is to explain."""
     middle = float(np.median(scores))
     spread = 1.4826 * float(np.median(np.abs(scores - middle)))
-    held = np.maximum(scores, middle - TAIL * spread) if spread > 0 else scores
+    end = min(middle - TAIL * spread, float(np.quantile(scores, FAR)))
+    held = np.maximum(scores, end) if spread > 0 else scores
     centre, deviation = float(held.mean()), float(held.std()) or 1.0
     return centre, deviation, (held - centre) / deviation
