@@ -64,10 +64,10 @@ export function TradeOff({ problem, found, chosen, pick }: BenchProps) {
           </select>
         </label>
         <span className="grow" />
-        {shown && (
+        {shown && measure !== null && (
           <span>
             <b>{called(shown)}</b>: {score(shown.trial.mean, shown.trial.standard_error)}, {measure}{" "}
-            {amount(measure!, shown.beside!)}
+            {amount(measure, shown.beside!)}
           </span>
         )}
       </div>
