@@ -11,12 +11,13 @@ from benchmarks.memory.tables import CASES, Case, best, problem, range_of
 from benchmarks.strategies.playing import Play, play
 from pellux.core.likeness import Traits, likeness
 from pellux.core.space import Configuration
-from pellux.core.strategies import Observation, gaussian_process
-from pellux.core.strategies.gaussian_process import USUAL, Design
+from pellux.core.strategies import STRATEGIES, Observation, gaussian_process
+from pellux.core.strategies.gaussian_process import Design
 from pellux.core.strategies.lessons import Lesson, adapted
 from pellux.core.strategies.recall import recall
 from pellux.objectives.tabular.learners.catalogue import OURS
 
+GAUSSIAN = "gaussian process"
 EARLIER = 40  # trials of each search that teaches
 NEAR = 0.01
 
@@ -50,21 +51,30 @@ def run_of(case: Case, seed: int, found: Play, *, believed: bool = False) -> Run
     return Run(case, seed, tuple(-truth for truth in found.truths), believed)
 
 
-def without(case: Case, seed: int, trials: int) -> Run:
-    return run_of(case, seed, play(problem(case), gaussian_process.propose, trials, seed))
+def without(case: Case, seed: int, trials: int, strategy: str = GAUSSIAN) -> Run:
+    return run_of(case, seed, play(problem(case), STRATEGIES[strategy].propose, trials, seed))
 
 
-def with_memory(case: Case, seed: int, trials: int, histories: dict[Case, list[Observation]], design: Design = USUAL) -> Run:
-    """`histories` has the search that teaches of every case; those of other learners and of this data set are left aside."""
+def with_memory(
+    case: Case,
+    seed: int,
+    trials: int,
+    histories: dict[Case, list[Observation]],
+    design: Design | None = None,
+    strategy: str = GAUSSIAN,
+) -> Run:
+    """`histories` has the search that teaches of every case; those of other learners and of this data set are left aside. A design is of
+    the Gaussian process."""
     others = [other for other in histories if other.learner == case.learner and other.data != case.data]
     lessons = tuple(taught for other in others if (taught := lesson(case, other, histories[other])) is not None)
-    found = play(problem(case), partial(gaussian_process.propose, lessons=lessons, design=design), trials, seed)
+    propose = STRATEGIES[strategy].propose if design is None else partial(gaussian_process.propose, design=design)
+    found = play(problem(case), partial(propose, lessons=lessons), trials, seed)
     return run_of(case, seed, found, believed=recall(case.space, lessons) is not None)
 
 
-def history(case: Case, seed: int) -> list[Observation]:
+def history(case: Case, seed: int, strategy: str = GAUSSIAN) -> list[Observation]:
     """Of a search that teaches: it remembers nothing itself."""
-    return play(problem(case), gaussian_process.propose, EARLIER, seed).history
+    return play(problem(case), STRATEGIES[strategy].propose, EARLIER, seed).history
 
 
 def lesson(here: Case, there: Case, trials: Sequence[Observation]) -> Lesson | None:
@@ -81,4 +91,4 @@ def _traits(case: Case) -> Traits:
     return Traits("", rows, columns, 1.0, DATA[case.data].task, DATA[case.data].scoring)
 
 
-__all__ = ["CASES", "Run", "history", "with_memory", "without"]
+__all__ = ["CASES", "GAUSSIAN", "Run", "history", "with_memory", "without"]

@@ -23,7 +23,6 @@ from pellux.core.strategies.recall import Recall, recall
 from pellux.core.surrogates.gaussian_process import Beliefs
 
 PLANE = parse("x: 0 .. 1\ny: 0 .. 1")
-GP = STRATEGIES["gaussian process"]
 
 
 def bowl(x: float, y: float) -> Callable[[Configuration], float]:
@@ -140,20 +139,46 @@ def test_the_leaning_has_the_slopes_it_says_and_fades(seed: int, places: int, st
     assert later(at[None])[0] == pytest.approx(leaning(at[None])[0] / 10)
 
 
-def test_a_search_that_remembers_is_there_sooner_and_one_that_remembers_the_wrong_thing_arrives_too() -> None:
-    def regret(lessons: list[Lesson], trials: int) -> float:
-        value, history = bowl(0.3, 0.6), list[Observation]()
-        for number in range(1, trials + 1):
-            c = GP.ask(PLANE, history, [], 1, SeedStream(5, number), None, lessons).configurations[0]
-            history.append(Observation(c, (value(c),), 1.0, "scored"))
-        return -max(o.mean or 0.0 for o in history)
+def regret(strategy: str, lessons: list[Lesson], trials: int, seed: int = 5) -> float:
+    """How far the best of a search for the hill at (0.3, 0.6) lies below it."""
+    value, history = bowl(0.3, 0.6), list[Observation]()
+    for number in range(1, trials + 1):
+        c = STRATEGIES[strategy].ask(PLANE, history, [], 1, SeedStream(seed, number), None, lessons).configurations[0]
+        history.append(Observation(c, (value(c),), 1.0, "scored"))
+    return -max(o.mean or 0.0 for o in history)
 
+
+@pytest.mark.parametrize(("strategy", "late", "least"), [("gaussian process", 14, 0.005), ("parzen density", 40, 0.02)])
+def test_a_search_that_remembers_is_there_sooner_and_one_that_remembers_the_wrong_thing_arrives_too(
+    strategy: str, late: int, least: float
+) -> None:
     alike, unlike = taught(bowl(0.32, 0.55)), taught(lambda c: -bowl(0.3, 0.6)(c))
-    assert regret([alike], 3) < 0.2 * regret([], 3)
-    assert regret([unlike], 14) < 0.005
+    assert regret(strategy, [alike], 3) < 0.2 * regret(strategy, [], 3)
+    assert regret(strategy, [unlike], late) < least
+
+
+def test_one_that_does_not_learn_does_not_remember() -> None:
     random = STRATEGIES["random"]
     plain = random.ask(PLANE, [], [], 1, SeedStream(5, 1), None)
-    assert random.ask(PLANE, [], [], 1, SeedStream(5, 1), None, [alike]) == plain, "one that does not learn does not remember"
+    assert random.ask(PLANE, [], [], 1, SeedStream(5, 1), None, [taught(bowl(0.3, 0.5))]) == plain
+
+
+def test_parzen_density_draws_where_earlier_trials_were_good_and_ever_less_so() -> None:
+    lesson, ask = taught(bowl(0.85, 0.5)), STRATEGIES["parzen density"].ask
+    points = [PLANE.decode(p) for p in sobol(2, 39, np.random.default_rng(4))]
+    at = [{"x": 0.6 * float(c["x"]), "y": c["y"]} for c in points]  # none was tried there yet
+    own = [Observation(c, (bowl(0.3, 0.5)(c),), 1.0, "scored") for c in at]
+
+    def near(known: int, lessons: list[Lesson]) -> float:
+        """Share of proposals near where the lesson's hill is, after so many trials."""
+        answers = [ask(PLANE, own[:known], [], 1, SeedStream(seed, known + 1), None, lessons) for seed in range(60)]
+        return float(np.mean([abs(float(answer.configurations[0]["x"]) - 0.85) < 0.15 for answer in answers]))
+
+    early, late = ((near(known, [lesson]), near(known, [])) for known in (12, 38))
+    assert early[0] > early[1] + 0.2, (early, late)
+    assert early[0] - early[1] > late[0] - late[1]
+    same = [ask(PLANE, [*own, *own[:1]], [], 1, SeedStream(3, 41), None, given) for given in ([], [lesson])]
+    assert same[0] == same[1], "after forty trials nothing is remembered"
 
 
 def test_each_piece_of_what_is_taught_can_be_left_out() -> None:

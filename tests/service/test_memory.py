@@ -51,6 +51,8 @@ def test_a_search_is_taught_by_another_problem_unless_that_is_switched_off(engin
     assert 0.8 < told.remembered[0].likeness < 1, "alike but for the rows and the baseline's scores"
     off = forecast(engine.workspace, here, request(**MODEL, memory=False))
     assert (off.remembered, off.memory) == ([], True), "it says what there would be"
+    for strategy, who in (("parzen density", told.remembered), ("random", [])):
+        assert forecast(engine.workspace, here, request(**{**MODEL, "strategy": strategy})).remembered == who, strategy
 
     search_id = launch(engine, here, **MODEL)
     assert engine.join(search_id, 60)

@@ -145,6 +145,7 @@ STRATEGIES: dict[str, Entry] = {
         "Draws where good trials are dense and poor ones rare; cheap with thousands of trials or many conditions.",
         parzen_density.propose,
         heavy=True,
+        remembers=parzen_density.REMEMBERED,
     ),
     "evolution": Entry(
         "Evolution",

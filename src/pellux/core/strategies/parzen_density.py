@@ -3,7 +3,8 @@
 Two densities, of the good trials and of the others; the next configuration is the candidate for which the first exceeds
 the second most. In a conditional space a branch is chosen first (`branches.py`). Settings that are active together are a
 group with a density of its own, of all branches' trials that have them: what a setting is worth is learnt in every branch,
-and what is good is told inside each, since a poor branch has good trials of its own.
+and what is good is told inside each, since a poor branch has good trials of its own. What other problems taught chooses the
+first trials (`recall.py`), and their good trials are good ones here too, for as long as there are few.
 """
 
 from __future__ import annotations
@@ -20,8 +21,10 @@ from pellux.core.strategies import even_spread
 from pellux.core.strategies.branches import Key, branch_of, by_options, chosen, drawn, groups, known_branches
 from pellux.core.strategies.contract import Answer, History, SeedStream
 from pellux.core.strategies.densities import GOOD_SHARE, Density, rank_weights
-from pellux.core.strategies.fresh import one_by_one
+from pellux.core.strategies.fresh import one_by_one, taken
+from pellux.core.strategies.lessons import Lesson
 from pellux.core.strategies.placed import placed
+from pellux.core.strategies.recall import FIRST, recall
 from pellux.core.strategies.standstill import elsewhere
 
 Array = NDArray[np.float64]
@@ -33,15 +36,26 @@ FEWEST_THERE = 3  # of another one
 OWN_COUNTS = 8  # so many trials of a branch weigh as much as those of the others
 NARROWEST = 0.02  # bandwidth, once good trials are many
 PRIOR_EVERY = 20  # which proposals are drawn from the prior, whatever was seen
+REMEMBERED = 40  # trials from which on what other problems taught does not count any more
+TAUGHT = 40.0  # trials at which their good trials weigh as much as one here
 WIDE = 1.0  # bandwidth times one more than the number of good trials, while they are few
 
 
-def propose(space: Space, history: History, pending: Sequence[Configuration], count: int, seeds: SeedStream) -> Answer:
+def propose(
+    space: Space, history: History, pending: Sequence[Configuration], count: int, seeds: SeedStream, lessons: Sequence[Lesson] = ()
+) -> Answer:
     """The next proposals; see `contract.Strategy`, and above for the method and its source."""
-    return one_by_one(space, history, pending, count, seeds, partial(_single, space, history))
+    return one_by_one(space, history, pending, count, seeds, partial(_single, space, history, lessons))
 
 
-def _single(space: Space, history: History, pending: Sequence[Configuration], seeds: SeedStream) -> dict[str, Value] | None:
+def _single(
+    space: Space, history: History, lessons: Sequence[Lesson], pending: Sequence[Configuration], seeds: SeedStream
+) -> dict[str, Value] | None:
+    remembered = recall(space, lessons) if len(history) + len(pending) < REMEMBERED else None
+    if remembered is not None and seeds.number <= FIRST:
+        first = remembered.first([*(o.configuration for o in history), *pending], taken(history, pending))
+        if first is not None:
+            return first
     known = [o for o in history if o.mean is not None or o.bad]
     told = sum(o.mean is not None for o in known) >= FEWEST
     if (len(history) + len(pending) < FIRST_TRIALS or not told) and not (space.conditional and known_branches(space)):
@@ -58,6 +72,8 @@ def _single(space: Space, history: History, pending: Sequence[Configuration], se
     seen = _seen(space, branch, _left(space, branch, trials, seeds.number))
     if not len(seen.good):
         return drawn(space, branch, rng)
+    if remembered is not None:
+        seen = seen.taught(*remembered.good, TAUGHT / len(known))
     under_way = [space.encode(c) for c, b in zip(pending, waiting, strict=True) if b == branch]
     return _best_candidate(space, branch, seen.beside(np.array(under_way).reshape(-1, space.dimension)), rng)
 
@@ -92,6 +108,12 @@ class Seen:
     good_weights: Array
     others: Array
     other_weights: Array
+
+    def taught(self, points: Array, shares: Array, weight: float) -> Seen:
+        """With the good trials of other problems, which weigh so much together."""
+        return Seen(
+            np.concatenate([self.good, points]), np.append(self.good_weights, weight * shares), self.others, self.other_weights
+        )
 
     def beside(self, points: Array) -> Seen:
         """With what is under way, which counts as neither good nor new."""

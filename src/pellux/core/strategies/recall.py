@@ -47,7 +47,7 @@ class Told:
         self._varied = np.ptp(features, axis=0) > 1e-9  # of what never changed it says nothing
         scores, noise = warped(np.array(lesson.scores)), np.ones(len(points))
         best = np.argsort(-scores, kind="stable")[: max(FEWEST_GOOD, int(GOOD * len(scores)))]
-        self.good = features[best]
+        self.good, self.good_points = features[best], points[best]
         features = features * self._varied
         self._h = fit(features, scores, noise, coding.groups, kinds=(False,))
         self._posterior = Posterior(self._h, features, scores, noise, coding.groups)
@@ -145,8 +145,18 @@ class Recall:
 
     def leaning(self, trials: int) -> Leaning:
         """Toward where the lessons' good trials lie, after so many trials of the search."""
-        shares = [np.full(len(one.good), share / len(one.good)) for one, share in zip(self._told, self._shares, strict=True)]
-        return Leaning(np.concatenate([one.good for one in self._told]), np.concatenate(shares), trials)
+        return Leaning(np.concatenate([one.good for one in self._told]), self._good_shares, trials)
+
+    @property
+    def good(self) -> tuple[Array, Array]:
+        """The lessons' good trials as points of the unit cube, shape (k, dimension), and how much each counts; 1 together."""
+        return np.concatenate([one.good_points for one in self._told]), self._good_shares
+
+    @cached_property
+    def _good_shares(self) -> Array:
+        return np.concatenate(
+            [np.full(len(one.good), share / len(one.good)) for one, share in zip(self._told, self._shares, strict=True)]
+        )
 
 
 def recall(space: Space, lessons: Sequence[Lesson]) -> Recall | None:
