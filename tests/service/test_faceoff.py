@@ -4,13 +4,19 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import numpy as np
 import pytest
 
 from pellux.core.errors import Conflict, InvalidPlan, NotFound
+from pellux.core.evidence.findings import Tried
+from pellux.core.evidence.reading import read
+from pellux.core.space import parse
 from pellux.engine.states import IllegalTransition
 from pellux.service.engine.engine import Engine
 from pellux.service.evidence import faceoffs
 from pellux.service.evidence.faceoff_schemas import EntrantRequest, FaceOffRequest, FaceOffView
+from pellux.service.evidence.gathering import Gathered
+from pellux.service.evidence.replaying import _World as World
 from pellux.service.evidence.standings import as_csv, export_faceoff, faceoff_view, list_faceoffs
 from pellux.service.planning.requests import SearchRequest
 from pellux.service.searches.searches import list_searches
@@ -101,6 +107,38 @@ def test_replayed_it_is_there_at_once_and_the_same_twice(engine: Engine, tmp_pat
     assert one.standings[2].by_seconds.at[-1] == one.standings[0].by_seconds.at[-1]
     with pytest.raises(Conflict, match="not steered"):
         faceoffs.set_state(engine, one.id, "paused")
+
+
+def test_luck_in_a_replay_has_a_place_and_folds_scatter_about_it() -> None:
+    rng, space = np.random.default_rng(2), parse("x: 0 .. 1\ny: 0 .. 1")
+    tried = []
+    for number in range(60):
+        c = space.decode(rng.random(2))
+        mean = float(np.sin(3 * float(c["x"]))) + 0.2 * rng.standard_normal()
+        apart = 0.1 * rng.standard_normal(5)
+        tried.append(Tried(number, c, mean, tuple(mean + 0.3 * np.arange(5) + apart - apart.mean()), 5.0))
+    scores = np.array([t.mean for t in tried])
+    reading = read(space, [t.configuration for t in tried], scores, rng)
+    assert reading is not None
+    whole = tuple(t.scores for t in tried)
+    known = Gathered("x: 0 .. 1\ny: 0 .. 1", -1, 0, "scores", tuple(tried), whole, 0.25, (), {}, None, {})  # type: ignore[arg-type]
+    world = World(known, reading, 5)
+
+    def folds(x: float, y: float = 0.5, seed: int = 0) -> np.ndarray:
+        return np.array([world.score({"x": x, "y": y}, fold, seed) for fold in range(5)])
+
+    assert folds(0.3).tolist() == folds(0.3).tolist()
+    assert -np.diff(np.mean([folds(x) for x in np.linspace(0, 1, 200)], 0)) == pytest.approx([0.3] * 4, abs=0.05), (
+        "smaller is better"
+    )
+    means = np.array([[folds(x, 0.5, seed).mean() for x in (0.3, 0.302, 0.9)] for seed in range(200)])
+    assert means[:, 0].std() == pytest.approx(world.luck, rel=0.25), "another world for each repeat"
+    assert 0.1 < world.luck < 0.3
+    assert (means[:, 0] - means[:, 1]).std() < 0.1 * world.luck, "next door nobody is luckier"
+    assert (means[:, 0] - means[:, 2]).std() > world.luck, "far away one is"
+    rest = np.array([folds(0.3, 0.5, seed) for seed in range(200)])
+    rest = rest - rest.mean(1, keepdims=True) - (rest.mean(0) - rest.mean())
+    assert rest.std() == pytest.approx(0.1 * np.sqrt(4 / 5), rel=0.15), "what fold races go by"
 
 
 def test_what_cannot_be_set_against_each_other_is_refused(engine: Engine, tmp_path: Path) -> None:

@@ -2,7 +2,9 @@
 and the coordinator are the real ones, on a virtual clock.
 
 What folds do to a configuration they do to its neighbours, too: how folds differ is no noise between trials. What is, is how far trials lie
-from the model, and by that much a score here is lucky or not; a run is credited with its luck, as one with real fits is.
+from the model, and by that much a score here is lucky or not; a run is credited with its luck, as one with real fits is. Luck has a place:
+fits of settings that are nearly the same score nearly the same, so that nobody gains by asking again next door. Over how short a way it
+changes the trials cannot tell, but not over longer ones than they lie apart: it is a random function with half of that as its length scale.
 """
 
 from __future__ import annotations
@@ -14,6 +16,7 @@ from statistics import median
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from pellux.core.errors import Conflict
 from pellux.core.evidence.faceoff import Played
@@ -32,8 +35,11 @@ from pellux.service.planning.resolving import Resolved
 from pellux.service.workspace import Workspace
 from pellux.store.problems import get_problem
 
+Array = NDArray[np.float64]
 REPLAYED = "face-off replayed"
 SECONDS = 1.0  # of a fit, where no trial has taken any
+APART = 0.5  # of how far trials lie apart: the length over which luck changes
+WAVES = 256
 
 
 @dataclass(frozen=True)
@@ -90,32 +96,57 @@ def replay(
 
 
 class _World:
-    """What a fit would score and take: the model's mean, how its folds differ, and their noise."""
+    """What a fit would score and take: the model's mean, luck that has a place, how folds differ, and how fits scatter about that."""
 
     def __init__(self, known: Gathered, reading: Reading, folds: int) -> None:
-        self.reading, self._known = reading, dict[str, float]()
+        self.reading, self._known, self._lucks = reading, dict[str, tuple[Array, float]](), dict[int, _Luck]()
         table = np.array([row for row in known.whole if len(row) == folds] or np.zeros((0, folds)), dtype=float)
         self.folds, self.sign = folds, known.sign
+        self.luck = float(reading.unit * reading.noise)
+        self.ease, self.scatter = np.zeros(folds), self.luck * np.sqrt(folds)
         if len(table) >= 3:
-            self.ease = (table - table.mean(1, keepdims=True)).mean(0)
-        else:
-            self.ease = np.zeros(folds)
-        self.noise = float(reading.unit * reading.noise * np.sqrt(folds))  # of a fold, so that a mean has what trials have
+            apart = table - table.mean(1, keepdims=True)
+            self.ease = apart.mean(0)
+            rest = apart - self.ease
+            self.scatter = float(np.sqrt((rest**2).sum() / max((len(table) - 1) * (folds - 1), 1)))
         taken = [t.seconds / max(len(t.scores), 1) for t in known.tried if t.seconds > 0 and t.scores]
         self.seconds = median(taken) if taken else SECONDS
+        self._length = APART * len(reading.configurations) ** (-1 / reading.space.dimension)
 
-    def mean(self, configuration: Configuration) -> float:
+    def at(self, configuration: Configuration) -> tuple[Array, float]:
+        """Its place in the unit cube, and what the model expects there."""
         key = identity(configuration)
         if key not in self._known:
             point = np.nan_to_num(self.reading.space.encode(configuration), nan=0.5)
             features = self.reading.coding.features(self.reading.space.snap(point[None]))
-            self._known[key] = float(self.reading.in_scores(self.reading.posteriors[0].expected(features))[0])
+            self._known[key] = point, float(self.reading.in_scores(self.reading.posteriors[0].expected(features))[0])
         return self._known[key]
 
     def score(self, configuration: Configuration, fold: int, seed: int) -> float:
         """In the metric's own direction; the same for the same configuration, fold and seed."""
-        rng = np.random.default_rng([seed, fold, zlib.crc32(identity(configuration).encode())])
-        return self.sign * (self.mean(configuration) + float(self.ease[fold]) + self.noise * float(rng.standard_normal()))
+        if seed not in self._lucks:
+            self._lucks[seed] = _Luck.drawn(self.reading.space.dimension, self._length, np.random.default_rng([seed, WAVES]))
+        place, expected = self.at(configuration)
+        each = np.random.default_rng([seed, zlib.crc32(identity(configuration).encode())]).standard_normal(self.folds)
+        # Over all folds their scatter comes to nothing: what is left of a mean is luck, and has its place.
+        about = self.scatter * float(each[fold] - each.mean())
+        return float(self.sign * (expected + self.luck * self._lucks[seed].at(place) + self.ease[fold] + about))
+
+
+@dataclass(frozen=True)
+class _Luck:
+    """A random function of the unit cube with variance 1, by random Fourier features (Rahimi & Recht 2007)."""
+
+    directions: Array
+    phases: Array
+    weights: Array
+
+    @staticmethod
+    def drawn(dimension: int, length: float, rng: np.random.Generator) -> _Luck:
+        return _Luck(rng.standard_normal((dimension, WAVES)) / length, rng.uniform(0, 2 * np.pi, WAVES), rng.standard_normal(WAVES))
+
+    def at(self, place: Array) -> float:
+        return float(np.cos(place @ self.directions + self.phases) @ self.weights * np.sqrt(2 / WAVES))
 
 
 def _play(world: _World, entrant: Entrant, budget: str, amount: int, seed: int) -> Played:
