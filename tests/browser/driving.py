@@ -159,6 +159,7 @@ def browser(base: str, *, width: int = 1280, height: int = 800) -> Iterator[Page
     before = driver.current_window_handle
     others = set(driver.window_handles)
     driver.switch_to.new_window("tab")
+    driver.execute_cdp_cmd("Emulation.setFocusEmulationEnabled", {"enabled": True})
     page = Page(driver, base)
     page.size(width, height)
     try:

@@ -64,7 +64,8 @@ class Standing:
         if name in self.processes:
             self.processes[name].wait(60)
         with (self.folder / f"{name}.log").open("ab") as log:
-            start = popen if command[0] == sys.executable else subprocess.Popen
+            # Of a process that is forked the engine has read its settings before.
+            start = popen if command[0] == sys.executable and not self.environment else subprocess.Popen
             self.processes[name] = start(
                 command, env=around, stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True
             )
