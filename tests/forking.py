@@ -10,6 +10,7 @@ starts (tests/test_wheel.py, some of tests/cli) start an interpreter.
 
 from __future__ import annotations
 
+import atexit
 import contextlib
 import fcntl
 import gc
@@ -32,14 +33,15 @@ from multiprocessing import forkserver, resource_tracker
 from pathlib import Path
 from typing import Any
 
+from pellux.cli import COMMANDS
+
 VARIABLE = "PELLUX_TESTS_FORKER"  # its socket, one for all test processes
 LOADED = (
     "pellux.engine.preload", "pellux.web.app", "pellux.web.server", "pellux.api", "pellux.engine.cluster.seat", "pellux.engine.cluster.inspecting",
-    *(f"pellux.cli.{name}" for name in ("serve", "run", "decide", "trials", "check", "faceoff", "findings", "past_results", "doctor")),
-    "distributed.cli.dask_scheduler", "distributed.cli.dask_worker", "tests.serving_two_numbers",
+    *(f"pellux.cli.{name.replace('-', '_')}" for name in COMMANDS), "distributed.cli.dask_scheduler", "distributed.cli.dask_worker",
+    "tests.serving_two_numbers",
 )  # fmt: skip
 PATIENCE = 120.0
-_started: list[subprocess.Popen[Any]] = []
 
 
 # The side of the tests
@@ -144,12 +146,12 @@ def _standing() -> str:
                     stdout=log,
                     stderr=log,
                 )
-            _started.append(started)  # nobody waits for it
             end = time.monotonic() + PATIENCE
             while not os.path.exists(path):
                 if started.poll() is not None or time.monotonic() > end:
                     raise AssertionError(Path(f"{path}.log").read_text())
                 time.sleep(0.02)
+            started.returncode = 0  # nobody waits for it: it ends with process PID
     return path
 
 
@@ -196,8 +198,12 @@ def _reap(waiting: dict[int, int]) -> None:
 def _asked(end: int, waiting: dict[int, int]) -> bool:
     with socket.socket(fileno=os.dup(end)) as talk:
         text, given, _, _ = socket.recv_fds(talk, 1 << 20, 3)
-        while not text.endswith(b"\n"):
-            text += talk.recv(1 << 20)
+        while not text.endswith(b"\n") and (more := talk.recv(1 << 20)):
+            text += more
+    if not text.endswith(b"\n"):  # whoever asked is gone
+        for one in (end, *given):
+            os.close(one)
+        return True
     if text == b"end\n":
         return False
     pid = os.fork()
@@ -226,7 +232,7 @@ def _become(request: Mapping[str, Any], given: list[int]) -> None:
             traceback.print_exc()
             status = 130
         threading._shutdown()  # type: ignore[attr-defined]
-        __import__("atexit")._run_exitfuncs()
+        atexit._run_exitfuncs()
     except BaseException:
         traceback.print_exc()
     finally:

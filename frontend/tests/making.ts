@@ -1,5 +1,12 @@
 /** Small made-up answers that tests of several layers share. */
 import type { Curves, Points } from "../src/api/client";
+import type { ChoiceParameter } from "../src/lib/scale";
+
+/** A choice among options with these weights. */
+export const choice = (name: string, weights: Record<string, number>): ChoiceParameter => ({
+  ...{ kind: "choice", name },
+  options: Object.entries(weights).map(([value, weight]) => ({ value, weight })),
+});
 
 /** Ended trials with these means, two settings each; null failed. */
 export const points = (means: (number | null)[], ended = means.map((_, i) => 100 + i)): Points => ({

@@ -6,7 +6,7 @@ import type { Setting } from "../../src/api/client";
 import { Lane } from "../../src/charts/Lane";
 import { LANE } from "../../src/charts/laneLayout";
 import type { ChoiceParameter, Parameter, RangeParameter } from "../../src/lib/scale";
-import { points } from "../making";
+import { choice, points } from "../making";
 import "../stand";
 
 const WIDTH = 900; // what the stand says that everything is wide
@@ -14,14 +14,7 @@ const ROOM = WIDTH - 2 * LANE.inset;
 const depth: RangeParameter = { kind: "whole range", name: "depth", from: 2, to: 12, scale: "linear" };
 const rate: RangeParameter = { kind: "range", name: "rate", from: 1e-3, to: 1e-1, scale: "log" };
 const share: RangeParameter = { kind: "range", name: "share", from: 0.2, to: 0.8, scale: "linear" };
-const kind: ChoiceParameter = {
-  kind: "choice",
-  name: "kind",
-  options: [
-    { value: "a", weight: 1 },
-    { value: "b", weight: 3 },
-  ],
-};
+const kind = choice("kind", { a: 1, b: 3 });
 const setting = (domain: string, limits: string, usual: number) =>
   ({ domain, limits, default: usual }) as unknown as Setting;
 
@@ -132,7 +125,7 @@ describe("the options of a choice", () => {
     expect(more.options.map((o) => o.weight)).toEqual([2, 3]);
     fireEvent.click(getByLabelText("Draw b less often"));
     expect((change.mock.calls[1]![0] as ChoiceParameter).options.map((o) => o.weight)).toEqual([1, 1.5]);
-    const heavy = { ...kind, options: [{ value: "a", weight: 16 }, kind.options[1]!] };
+    const heavy = choice("kind", { a: 16, b: 3 });
     rerender(
       <Lane
         {...{ parameter: heavy, setting: undefined, draws: [], points: null, hovered: null, onChange: change }}

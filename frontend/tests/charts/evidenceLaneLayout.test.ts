@@ -13,17 +13,11 @@ import {
   stretchAt,
 } from "../../src/charts/evidenceLaneLayout";
 import { shade } from "../../src/charts/pixelDotsLayout";
-import type { ChoiceParameter, RangeParameter } from "../../src/lib/scale";
+import type { RangeParameter } from "../../src/lib/scale";
+import { choice } from "../making";
 
 const rate: RangeParameter = { name: "rate", kind: "range", from: 0, to: 10, scale: "linear" };
-const kind: ChoiceParameter = {
-  name: "kind",
-  kind: "choice",
-  options: [
-    { value: "p", weight: 1 },
-    { value: "q", weight: 1 },
-  ],
-};
+const kind = choice("kind", { p: 1, q: 1 });
 const axis = { low: 0, high: 10, log: false };
 const WIDTH = 100 + 2 * INSET;
 const scale = { low: 0, high: 1, larger: true };

@@ -102,23 +102,24 @@ def _left(space: Space, branch: Key, trials: Trials, number: int) -> Trials:
 
 @dataclass(frozen=True)
 class Seen:
-    """The trials that tell of a branch, as points of the unit cube with their weights: good ones, and the others."""
+    """The trials that tell of a branch, as points of the unit cube with their weights: good ones, and the others; so many of the good
+    ones, the last, are other problems'."""
 
     good: Array
     good_weights: Array
     others: Array
     other_weights: Array
+    elsewhere: int = 0
 
     def taught(self, points: Array, shares: Array, weight: float) -> Seen:
         """With the good trials of other problems, which weigh so much together."""
-        return Seen(
-            np.concatenate([self.good, points]), np.append(self.good_weights, weight * shares), self.others, self.other_weights
-        )
+        good = np.concatenate([self.good, points])
+        return Seen(good, np.append(self.good_weights, weight * shares), self.others, self.other_weights, len(points))
 
     def beside(self, points: Array) -> Seen:
         """With what is under way, which counts as neither good nor new."""
         weights = np.append(self.other_weights, np.ones(len(points)))
-        return Seen(self.good, self.good_weights, np.concatenate([self.others, points]), weights)
+        return Seen(self.good, self.good_weights, np.concatenate([self.others, points]), weights, self.elsewhere)
 
 
 def _seen(space: Space, branch: Key, trials: Trials) -> Seen:
@@ -171,10 +172,12 @@ def _best_candidate(space: Space, branch: Key, seen: Seen, rng: np.random.Genera
 def _densities(space: Space, group: tuple[int, ...], seen: Seen) -> tuple[Density, Density]:
     """Of the good trials and of the others, in the settings of a group."""
     good, others = (~np.isnan(points[:, group[0]]) for points in (seen.good, seen.others))
+    # What other problems taught is no evidence of this one's: it draws proposals, and makes no density surer or narrower.
+    own = good[: len(good) - seen.elsewhere].sum()
     # The same share of the prior in both: where nothing was tried neither density is larger.
-    share = 1.0 / (good.sum() + others.sum() + 1)
+    share = 1.0 / (own + others.sum() + 1)
     # Two good trials close together do not mean that the rest of the space is worthless.
-    narrowest = max(WIDE / (1 + good.sum()), NARROWEST)
+    narrowest = max(WIDE / (1 + own), NARROWEST)
     return (
         Density.of(space, seen.good[good], group, seen.good_weights[good], share, narrowest),
         Density.of(space, seen.others[others], group, seen.other_weights[others], share, narrowest),

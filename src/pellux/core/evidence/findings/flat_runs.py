@@ -40,8 +40,8 @@ def find(material: Material) -> list[Finding]:
     best = max(whole, key=lambda t: t.mean or 0.0)
     if saved < SAVED or best.id in cut or material.noise is None:
         return []
-    gone = np.array([t.mean for t in whole if t.id in set(cut)], dtype=float)
-    if chance_of_loss(np.array([t.mean for t in whole], dtype=float), gone, material.noise.share) > LOST:
+    means, gone = np.array([t.mean for t in whole], dtype=float), np.isin([t.id for t in whole], cut)
+    if chance_of_loss(means, means[gone], material.noise.share) > LOST:
         return []
     facts = {"rule": "fold race", "saved": saved, "fits": fits - run, "of": fits, "trials": len(cut), "best": best.id}
     return [Finding("flat runs", facts, (), tuple(cut), 0.2 + 0.5 * saved, Change(plan={"early stopping": "fold race"}))]
