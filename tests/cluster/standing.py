@@ -65,7 +65,8 @@ class Standing:
             self.processes[name].wait(60)
         with (self.folder / f"{name}.log").open("ab") as log:
             # Of a process that is forked the engine has read its settings before.
-            start = popen if command[0] == sys.executable and not self.environment else subprocess.Popen
+            set_before = any(name.startswith("DASK_") for name in around)
+            start = popen if command[0] == sys.executable and not set_before else subprocess.Popen
             self.processes[name] = start(
                 command, env=around, stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True
             )

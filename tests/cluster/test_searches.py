@@ -12,8 +12,8 @@ import pytest
 
 from pellux.core.errors import InvalidPlan
 from pellux.engine.cluster import inspecting
-from pellux.engine.cluster.connection import Unreachable, connected
-from pellux.engine.cluster.machines import differences
+from pellux.engine.cluster.connection import Cluster, Unreachable, connected
+from pellux.engine.cluster.machines import Demand, differences
 from pellux.service.engine.engine import Engine
 from pellux.service.machine import default_workers
 from pellux.service.machines.demands import workers_here
@@ -241,6 +241,25 @@ def test_a_machine_with_other_versions_gets_nothing_and_says_why() -> None:
         f"pellux {ours['pellux']} here, none there", f"numpy {ours['numpy']} here, none there",
         f"scikit-learn {ours['scikit-learn']} here, 0.24.1 there",
     ]  # fmt: skip
+
+
+def test_a_machine_whose_look_broke_is_looked_at_again(standing: Standing, monkeypatch: pytest.MonkeyPatch) -> None:
+    ask, asked = Cluster._ask, list[str]()
+
+    async def breaks_once(self: Cluster, what: Any, address: str) -> Any:
+        asked.append(address)
+        if len(asked) == 1:
+            raise OSError("the stream is closed")
+        return await ask(self, what, address)
+
+    monkeypatch.setattr(Cluster, "_ask", breaks_once)
+    standing.join("one", cores=1)
+    until(lambda: _there(standing), what="the scheduler")
+    asked.clear()
+    with connected(standing.address) as cluster:
+        until(lambda: [m.trouble for m in cluster.known()] == ["it could not be looked at: the stream is closed"], what="its trouble")
+        assert cluster.capacity(Demand()) == 0
+        until(lambda: cluster.capacity(Demand()) == 1, what="a second look")
 
 
 def test_it_is_said_where_workers_are_and_what_they_wait_for(engine: Engine, standing: Standing) -> None:

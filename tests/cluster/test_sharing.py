@@ -48,7 +48,7 @@ def test_a_second_server_waits_for_places_and_an_older_answer_counts_for_nothing
 
 def test_work_is_spread_by_what_machines_have_and_a_machine_in_trouble_is_left_alone() -> None:
     def machine(name: str, threads: int) -> Machine:
-        return Machine(name, name, threads, 1000, trouble="")
+        return Machine(name, name, threads, 1000, versions={"python": "3.11"}, trouble="")
 
     small, large = machine("small", 1), machine("large", 4)
     taken: list[str] = []

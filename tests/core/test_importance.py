@@ -72,3 +72,15 @@ def test_where_nothing_can_be_said_nothing_is(scores: list[float]) -> None:
     tried = [space.decode(row) for row in rng.random((len(scores), 2))]
     assert weighed(space, tried, np.array(scores), rng) is None
     assert weighed(parse("a: 1"), [{}] * 20, np.arange(20.0), rng) is None
+
+
+def test_what_is_swapped_is_what_the_functions_are_there() -> None:
+    """Also where a swapped choice turns other settings on and off."""
+    known = conditional()
+    tried = even(known, 40, 1)
+    reading = read(known.space, tried, np.array([known.value(c) for c in tried]), np.random.default_rng(1))
+    assert reading is not None
+    for places in ([0], [1, 2], list(range(len(known.space.searched)))):
+        mixed = reading.first.copy()
+        mixed[:, places] = reading.second[:, places]
+        assert reading.at_swapped(places) == pytest.approx(reading.at(mixed), abs=1e-9)

@@ -37,6 +37,14 @@ class _Waves:
         return found
 
 
+@dataclass(frozen=True)
+class Near:
+    """Points, and the sum of what each of their parameters does by itself: of points that share most of them little is left to work out."""
+
+    features: Array  # (m, columns)
+    apart: Array  # (m, count)
+
+
 class Functions:
     """`count` functions from the posterior of `observed` scores; called with features, shape (m, columns), gives (m, count)."""
 
@@ -48,22 +56,41 @@ class Functions:
         residual = (observed - posterior.mean)[:, None] - self._prior(posterior.features) - scatter
         self._pull = posterior.solve(residual)
 
-    def __call__(self, features: Array) -> Array:
-        return np.concatenate([self._block(features[at : at + BLOCK]) for at in range(0, len(features), BLOCK)])
+    def __call__(self, features: Array, near: Near | None = None) -> Array:
+        """Values at points; `near` has as many points, each of which differs from its own in few parameters."""
+        found = [self._together(features[at : at + BLOCK]) for at in range(0, len(features), BLOCK)]
+        return np.concatenate(found) + (self._apart(features) if near is None else self._apart_from(near, features))
 
-    def _block(self, features: Array) -> Array:
+    def near(self, features: Array) -> Near:
+        """What calls with points close to these may be given."""
+        return Near(features, self._apart(features))
+
+    def _together(self, features: Array) -> Array:
         found: Array = self._waves[0].at(features) @ self._weights[0]
         found += self._posterior.joint_covariance(features) @ self._pull
         found += self._posterior.mean
-        for g, table in enumerate(self._singles):
-            found += table.at(features[:, self._posterior.groups == g])
+        return found
+
+    def _apart(self, features: Array) -> Array:
+        found = np.zeros((len(features), self._pull.shape[1]))
+        for own, table in self._singles:
+            found += table.at(features[:, own])
+        return found
+
+    def _apart_from(self, near: Near, features: Array) -> Array:
+        found, changed = near.apart.copy(), features != near.features
+        columns = changed.any(0)
+        for own, table in self._singles:
+            if columns[own].any():
+                rows = np.flatnonzero(changed[:, own].any(1))
+                found[rows] += table.at(features[np.ix_(rows, own)]) - table.at(near.features[np.ix_(rows, own)])
         return found
 
     @cached_property
-    def _singles(self) -> list[_Table]:
-        """What each parameter does by itself, kept at places along it: that is a function of one number, and far the dearest part to work out."""
-        count = len(self._waves) - 1
-        return [self._table(g, np.flatnonzero(self._posterior.groups == g)) for g in range(count)]
+    def _singles(self) -> list[tuple[NDArray[np.intp], _Table]]:
+        """Columns of each parameter, and what it does by itself, kept at places along it: that is a function of one number."""
+        owned = [np.flatnonzero(self._posterior.groups == g) for g in range(len(self._waves) - 1)]
+        return [(own, self._table(g, own)) for g, own in enumerate(owned)]
 
     def _table(self, g: int, own: NDArray[np.intp]) -> _Table:
         here = np.linspace(0, 1, PLACES)[:, None]

@@ -107,9 +107,7 @@ class _Crossed:
         self._good = self._whole.behind(self._quarter)
 
     def _swapped(self, places: Sequence[int]) -> Array:
-        mixed = self._reading.first.copy()
-        mixed[:, list(places)] = self._reading.second[:, list(places)]
-        return _blocks(self._reading.at(mixed))
+        return _blocks(self._reading.at_swapped(places))
 
     def read(self) -> tuple[tuple[Importance, ...], tuple[Together, ...]]:
         """Singles and pairs, the largest first."""

@@ -15,7 +15,7 @@ import scipy
 from numpy.random import Generator
 from numpy.typing import NDArray
 
-from pellux.core.evidence.functions import Functions
+from pellux.core.evidence.functions import Functions, Near
 from pellux.core.space import Configuration, Space
 from pellux.core.surrogates.coding import Coding
 from pellux.core.surrogates.doubt import allowed
@@ -116,8 +116,23 @@ class Reading:
 
     def at(self, points: Array) -> Array:
         """Functions at points of the unit cube, shape (m, DRAWS); positions of inactive parameters do not matter."""
-        features = self.coding.features(self.space.snap(points))
+        features = self._features(points)
         return np.concatenate([functions(features) for functions in self.functions], axis=1)
+
+    def at_swapped(self, places: Sequence[int]) -> Array:
+        """Functions at the first sample with the coordinates at `places` from the second, shape (BLOCKS * POINTS, DRAWS)."""
+        mixed = self.first.copy()
+        mixed[:, list(places)] = self.second[:, list(places)]
+        features = self._features(mixed)
+        return np.concatenate([f(features, near) for f, near in zip(self.functions, self._near_first, strict=True)], axis=1)
+
+    @cached_property
+    def _near_first(self) -> list[Near]:
+        features = self._features(self.first)
+        return [functions.near(features) for functions in self.functions]
+
+    def _features(self, points: Array) -> Array:
+        return self.coding.features(self.space.snap(points))
 
     def in_scores(self, values: Array) -> Array:
         found: Array = self.centre + self.unit * values

@@ -219,6 +219,10 @@ class Cluster:
             for address, machine in self.machines.items():
                 machine.hear(workers[address].get("last_seen", 0.0), now)
             recovered = self._recover(now)
+            again = [machine for machine in self.machines.values() if not machine.versions and now >= machine.until]
+            for machine in again:
+                machine.trouble, machine.until = LOOKED_AT, float("inf")
+            came += [machine.address for machine in again]
         if came:
             threading.Thread(target=self._inspect, args=(came,), daemon=True).start()
         if left or recovered:
@@ -239,16 +243,16 @@ class Cluster:
         """Each by itself, so that one that does not answer holds up no other; that one is asked again."""
 
         async def one(address: str) -> None:
-            usable = False
             try:
                 found = await self._ask(look, address)
-                with self._lock:
-                    machine = self.machines.get(address)
-                    usable = machine is not None and self._take_in(machine, found)
-                    self._name()
             except TimeoutError:
-                with self._lock:
-                    self.machines.pop(address, None)  # found again at the next look
+                found = "it does not answer"
+            except Exception as error:  # the connection broke under the question, and may be there again before our next look
+                found = error
+            with self._lock:
+                machine = self.machines.get(address)
+                usable = machine is not None and self._take_in(machine, found)
+                self._name()
             self._tell()
             if usable:
                 await self._ask(inspecting.warm, address)
@@ -266,7 +270,8 @@ class Cluster:
 
     def _take_in(self, machine: Machine, about: Any) -> bool:
         if not isinstance(about, dict):
-            machine.trouble = f"it could not be looked at: {about}"
+            machine.proved()  # each time it waits as short: to ask costs nothing
+            machine.fail(f"it could not be looked at: {about}", time.monotonic())
             return False
         machine.versions, machine.host = about["versions"], about["host"]
         machine.memory_mb = min(machine.memory_mb, about["memory_mb"])

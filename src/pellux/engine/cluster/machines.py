@@ -65,7 +65,7 @@ class Machine:
     taken: list[Place] = field(default_factory=list)
 
     def usable(self, now: float) -> bool:
-        return not self.trouble or now >= self.until
+        return not self.trouble or (now >= self.until and bool(self.versions))  # one that was never looked at is looked at first
 
     def hear(self, last_seen: float, now: float) -> None:
         """What the engine says of when it heard of it last."""

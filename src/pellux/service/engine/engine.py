@@ -100,8 +100,9 @@ class Engine:
             driver = self._drivers.get(search_id)
             if driver is None or not driver.is_alive():
                 self._forget_ended()
-                self._drivers[search_id] = driver = self._driver_or_pause(search_id)
+                driver = self._driver_or_pause(search_id)
                 driver.start()
+                self._drivers[search_id] = driver  # only now: whoever finds it may join it
                 self.runners.started(search_id)
 
     def let_go(self, address: str) -> None:
