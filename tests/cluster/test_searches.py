@@ -257,7 +257,9 @@ def test_a_machine_whose_look_broke_is_looked_at_again(standing: Standing, monke
     until(lambda: _there(standing), what="the scheduler")
     asked.clear()
     with connected(standing.address) as cluster:
-        until(lambda: [m.trouble for m in cluster.known()] == ["it could not be looked at: the stream is closed"], what="its trouble")
+        until(
+            lambda: [m.trouble for m in cluster.known()] == ["it could not be looked at: the stream is closed"], what="its trouble"
+        )
         assert cluster.capacity(Demand()) == 0
         until(lambda: cluster.capacity(Demand()) == 1, what="a second look")
 

@@ -5,9 +5,9 @@ each parameter alone (Duvenaud, Nickisch & Rasmussen 2011): effects that add up 
 the other parameters stood.
 
 Hyperparameters are the mode of their posterior, with length-scale priors that widen with the number of parameters
-(Hvarfner, Hellsten & Nardi, ICML 2024). Likelihood and gradient need no n x n x d array: every sum over pairs of
-`W_ij (x_i - x_j)^2` is two matrix products; only the sum over parameters keeps distances apart, for the few
-observations that hyperparameters are fitted to.
+(Hvarfner, Hellsten & Nardi, ICML 2024). For the few observations that hyperparameters are fitted to, squared distances
+of all pairs are kept, each pair once, for each parameter: then the likelihood needs one matrix product for the kernel, and its
+gradient another.
 """
 
 from __future__ import annotations
@@ -19,7 +19,7 @@ import numpy as np
 import scipy
 from numpy.typing import NDArray
 
-from pellux.core.surrogates.kernels import ROOT5, correlation, gaps, joint, squared_distances
+from pellux.core.surrogates.kernels import ROOT5, correlation, joint, pairs, squared_distances
 
 Array = NDArray[np.float64]
 
@@ -104,9 +104,15 @@ class Likelihood:
         beliefs: Beliefs | None = None,
     ) -> None:  # fmt: skip
         self._smooth = smooth
-        self._features, self._scores, self._noise, self._groups = features, scores, noise, groups
-        self._count = count = int(groups[-1]) + 1
-        self._gaps = ROOT5 * gaps(features, features, groups) if additive else np.empty((0, len(scores), len(scores)))
+        self._scores, self._noise = scores, noise
+        self._count, n = (count := int(groups[-1]) + 1), len(scores)
+        below = np.tril_indices(n, -1)
+        self._rows, self._columns = below
+        self._places = np.ravel_multi_index(
+            below[::-1], (n, n)
+        )  # of pairs in a matrix that lies column by column, as LAPACK wants it
+        self._squares = pairs(features, groups, *below)
+        self._gaps = ROOT5 * np.sqrt(self._squares) if additive else np.empty((0, len(self._rows)))
         self._prior_mean, self._prior_sd = _usual(count)
         # The length-scale prior is a density of the scale itself, the others of their logarithms.
         self._by_scale = np.array([1.0] * (2 * count) + [0.0] * 3)
@@ -123,41 +129,53 @@ class Likelihood:
 
     def __call__(self, theta: Array) -> tuple[float, Array]:
         h = Hyperparameters(theta)
-        n, count = len(self._scores), self._count
-        scaled = self._features / h.scales[self._groups]
-        kernel, slope = joint(squared_distances(scaled, scaled), smooth=self._smooth)
-        distance = self._gaps / h.single_scales[: len(self._gaps), None, None]
+        count, signal, factor, shrink = self._count, h.signal, h.single_signal / self._count, h.scales**-2
+        kernel, slope = joint(shrink @ self._squares, smooth=self._smooth)
+        distance = self._gaps / h.single_scales[: len(self._gaps), None]
         decay = np.exp(-distance)
-        squared = distance * distance
-        singles = (1 + distance + squared / 3) * decay
-        covariance = h.signal * kernel + (h.single_signal / count) * singles.sum(0)
-        covariance[np.diag_indices(n)] += h.noise * self._noise + 1e-10
-        lower, info = scipy.linalg.lapack.dpotrf(covariance, lower=1, clean=1)
-        if info != 0:
+        singles = distance * distance
+        singles /= 3
+        curved = singles * (1 + distance)  # d singles / d log scale = distance^2 (1 + distance) exp(-distance) / 3
+        curved *= decay
+        singles += distance
+        singles += 1
+        singles *= decay
+        variance = signal + factor * len(self._gaps)
+        found = self._inverse(signal * kernel + factor * singles.sum(0), variance + h.noise * self._noise + 1e-10)
+        if found is None:
             return 1e10, np.zeros_like(theta)
-        inverse, _ = scipy.linalg.lapack.dpotri(lower, lower=1)
-        inverse = inverse + inverse.T  # the upper half is still empty
-        inverse[np.diag_indices(n)] *= 0.5
-        ones = inverse.sum(1)
-        mean = float(ones @ self._scores) / float(ones.sum())
-        residual = self._scores - mean
-        weights = inverse @ residual
+        inverse, half_determinant = found
+        weights, residual = self._weighed(inverse)
         away = (theta - self._prior_mean) / self._prior_sd
-        value = 0.5 * float(residual @ weights) + float(np.log(np.diag(lower)).sum())
-        value += 0.5 * float(away @ away) + float(self._by_scale @ theta)
-        outer = np.outer(weights, weights) - inverse
+        value = 0.5 * float(residual @ weights) + half_determinant + 0.5 * float(away @ away) + float(self._by_scale @ theta)
         gradient = away / self._prior_sd + self._by_scale
-        pairs = outer * slope * h.signal
-        sums = 2 * ((scaled * scaled) * pairs.sum(1)[:, None] - scaled * (pairs @ scaled)).sum(0)
-        np.add.at(gradient, self._groups, sums)
-        # d singles / d log scale = distance^2 (1 + distance) exp(-distance) / 3
-        factor = h.single_signal / count
-        if len(self._gaps):
-            gradient[count : 2 * count] -= 0.5 * factor * np.einsum("gij,ij->g", squared * (1 + distance) * decay, outer) / 3
-        gradient[-3] -= 0.5 * h.signal * float((outer * kernel).sum())
-        gradient[-2] -= 0.5 * factor * float(np.einsum("gij,ij->", singles, outer))
-        gradient[-1] -= 0.5 * h.noise * float(np.diag(outer) @ self._noise)
+        outer = weights[self._rows] * weights[self._columns] - inverse.ravel("K")[self._places]
+        own = weights * weights - np.diag(inverse)
+        gradient[:count] += 2 * signal * (self._squares @ (outer * slope)) * shrink
+        gradient[count : count + len(self._gaps)] -= factor * (curved @ outer)
+        gradient[-3] -= signal * (float(outer @ kernel) + 0.5 * float(own.sum()))
+        gradient[-2] -= factor * (float((singles @ outer).sum()) + 0.5 * len(self._gaps) * float(own.sum()))
+        gradient[-1] -= 0.5 * h.noise * float(own @ self._noise)
         return value, gradient
+
+    def _inverse(self, between: Array, own: Array) -> tuple[Array, float] | None:
+        """The inverse of the covariance, of which the lower half counts, and half the logarithm of its determinant; None where it has none."""
+        n = len(own)
+        covariance = np.zeros(n * n)
+        covariance[self._places] = between
+        covariance[:: n + 1] = own
+        lower, info = scipy.linalg.lapack.dpotrf(covariance.reshape(n, n, order="F"), lower=1, clean=0, overwrite_a=1)
+        if info != 0:
+            return None
+        half = float(np.log(np.diag(lower)).sum())
+        inverse, _ = scipy.linalg.lapack.dpotri(lower, lower=1, overwrite_c=1)
+        return inverse, half
+
+    def _weighed(self, inverse: Array) -> tuple[Array, Array]:
+        """Weights of the observations, and what their common mean leaves of their scores."""
+        ones = scipy.linalg.blas.dsymv(1.0, inverse, np.ones(len(inverse)), lower=1)
+        residual = self._scores - float(ones @ self._scores) / float(ones.sum())
+        return scipy.linalg.blas.dsymv(1.0, inverse, residual, lower=1), residual
 
 
 def fit(
@@ -238,6 +256,7 @@ class Posterior:
         self.hyperparameters = h
         self.groups = groups
         self._count = int(groups[-1]) + 1
+        self._owned = [np.flatnonzero(groups == g) for g in range(self._count)]
         self._stretch, self._single = 1 / h.scales[groups], ROOT5 / h.single_scales
         self._factor = h.single_signal / self._count
         self.features, self._inputs = features, features * self._stretch
@@ -305,7 +324,7 @@ class Posterior:
         return found
 
     def _gap(self, g: int, features: Array, raw: Array) -> Array:
-        columns = np.flatnonzero(self.groups == g)
+        columns = self._owned[g]
         if len(columns) == 1:
             a, b = features[:, columns[0]] * self._single[g], raw[:, columns[0]] * self._single[g]
             found: Array = np.abs(np.subtract.outer(a, b))

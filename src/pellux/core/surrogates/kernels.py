@@ -53,14 +53,9 @@ def squared_distances(a: Array, b: Array) -> Array:
     return found
 
 
-def gaps(a: Array, b: Array, groups: NDArray[np.intp]) -> Array:
-    """Distances between all rows in each group of columns alone, shape (groups, n, m)."""
-    count = int(groups[-1]) + 1
-    found = np.empty((count, len(a), len(b)))
-    for g in range(count):
-        columns = np.flatnonzero(groups == g)
-        if len(columns) == 1:
-            np.abs(np.subtract.outer(a[:, columns[0]], b[:, columns[0]]), out=found[g])
-        else:
-            found[g] = np.sqrt(squared_distances(a[:, columns], b[:, columns]))
+def pairs(features: Array, groups: NDArray[np.intp], rows: NDArray[np.intp], columns: NDArray[np.intp]) -> Array:
+    """Squared distances of pairs of rows, in each group of columns alone; shape (groups, pairs). Groups are numbered in their order."""
+    apart = (features[rows] - features[columns]).T
+    apart *= apart
+    found: Array = np.add.reduceat(apart, np.flatnonzero(np.diff(groups, prepend=-1)), axis=0)
     return found

@@ -7,14 +7,14 @@ import numpy as np
 from pellux.core.evidence.findings.contract import Finding, Material
 
 LEAST, SHARE = 20, 0.4  # trials since the last gain, and of all
-EXPECTED = 0.02  # of a standard deviation of the trials: what the space may still hold above the best
-TOLD, LOUDEST = 0.7, 0.3  # of the differences foretold at least, and the deviation of noise at most
+WORTH = 0.1  # of a standard deviation of the trials, and no less than the noise of one: a gain of less is none
+CHANCE = 0.2  # that the space holds such a gain above the best
 
 
 def find(material: Material) -> list[Finding]:
     """What is found of this kind; when it is stands above."""
     reading = material.reading
-    if reading is None or not material.models or reading.explained < TOLD or reading.noise > LOUDEST:
+    if reading is None or not material.models:
         return []
     means = np.array([t.mean for t in material.scored], dtype=float)
     last = int(means.argmax())
@@ -22,9 +22,9 @@ def find(material: Material) -> list[Finding]:
     if since < max(LEAST, SHARE * len(means)):
         return []
     reached = reading.at(np.nan_to_num(reading.best, nan=0.5)[None])[0]
-    above = float(np.maximum(reading.values.max(0) - reached, 0).mean())
-    if above > max(EXPECTED, reading.noise / 2):
+    above = np.maximum(reading.values.max(0) - reached, 0)
+    if (above > max(WORTH, reading.noise)).mean() > CHANCE:
         return []
     best = material.scored[last]
-    facts = {"since": since, "trials": len(means), "best": best.id, "gain": reading.unit * above}
+    facts = {"since": since, "trials": len(means), "best": best.id, "gain": reading.unit * float(above.mean())}
     return [Finding("nothing gained", facts, (), (best.id,), 0.6)]
