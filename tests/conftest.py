@@ -1,7 +1,11 @@
 from __future__ import annotations
 
-import atexit
 import os
+
+# Read when NumPy is loaded: threads of two test processes wait for each other.
+os.environ.update({"OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"} | dict(os.environ))
+
+import atexit
 import shutil
 import tempfile
 from collections.abc import Iterator

@@ -108,9 +108,8 @@ class Likelihood:
         self._count, n = (count := int(groups[-1]) + 1), len(scores)
         below = np.tril_indices(n, -1)
         self._rows, self._columns = below
-        self._places = np.ravel_multi_index(
-            below[::-1], (n, n)
-        )  # of pairs in a matrix that lies column by column, as LAPACK wants it
+        # Places of the pairs in a matrix that lies column by column, as LAPACK wants it.
+        self._places = np.ravel_multi_index(below[::-1], (n, n))
         self._squares = pairs(features, groups, *below)
         self._gaps = ROOT5 * np.sqrt(self._squares) if additive else np.empty((0, len(self._rows)))
         self._prior_mean, self._prior_sd = _usual(count)
