@@ -270,8 +270,9 @@ class Cluster:
 
     def _take_in(self, machine: Machine, about: Any) -> bool:
         if not isinstance(about, dict):
-            machine.proved()  # each time it waits as short: to ask costs nothing
-            machine.fail(f"it could not be looked at: {about}", time.monotonic())
+            if not machine.versions:  # else another look has come through meanwhile
+                machine.proved()  # each time it waits as short: to ask costs nothing
+                machine.fail(f"it could not be looked at: {about}", time.monotonic())
             return False
         machine.versions, machine.host = about["versions"], about["host"]
         machine.memory_mb = min(machine.memory_mb, about["memory_mb"])
