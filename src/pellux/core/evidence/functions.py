@@ -89,7 +89,7 @@ class Functions:
     @cached_property
     def _singles(self) -> list[tuple[NDArray[np.intp], _Table]]:
         """Columns of each parameter, and what it does by itself, kept at places along it: that is a function of one number."""
-        owned = [np.flatnonzero(self._posterior.groups == g) for g in range(len(self._waves) - 1)]
+        owned = self._posterior.owned[: len(self._waves) - 1]
         return [(own, self._table(g, own)) for g, own in enumerate(owned)]
 
     def _table(self, g: int, own: NDArray[np.intp]) -> _Table:

@@ -249,13 +249,15 @@ class Posterior:
     features : array, shape (n, columns)
         Of the observations.
     groups : array, shape (columns,)
+    owned : list of array
+        The columns of each group.
     """
 
     def __init__(self, h: Hyperparameters, features: Array, scores: Array, noise: Array, groups: NDArray[np.intp]) -> None:
         self.hyperparameters = h
         self.groups = groups
         self._count = int(groups[-1]) + 1
-        self._owned = [np.flatnonzero(groups == g) for g in range(self._count)]
+        self.owned = [np.flatnonzero(groups == g) for g in range(self._count)]
         self._stretch, self._single = 1 / h.scales[groups], ROOT5 / h.single_scales
         self._factor = h.single_signal / self._count
         self.features, self._inputs = features, features * self._stretch
@@ -323,7 +325,7 @@ class Posterior:
         return found
 
     def _gap(self, g: int, features: Array, raw: Array) -> Array:
-        columns = self._owned[g]
+        columns = self.owned[g]
         if len(columns) == 1:
             a, b = features[:, columns[0]] * self._single[g], raw[:, columns[0]] * self._single[g]
             found: Array = np.abs(np.subtract.outer(a, b))
