@@ -37,10 +37,10 @@ def search(key: str, space: Space, most: int, seed: int = 3) -> tuple[list[dict]
 
 
 @EVERY
-@settings(max_examples=8)
+@settings(max_examples=10)
 @given(space=st.one_of(spaces(), conditional_spaces()))
 def test_proposals_lie_in_the_space_and_never_repeat(key: str, space: Space) -> None:
-    found, _ = search(key, space, 10)
+    found, _ = search(key, space, 12)
     for configuration in found:
         space.check(configuration)
     assert len({identity(c) for c in found}) == len(found)
