@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 from benchmarks.evidence.made_up import right, search
+from numpy.typing import NDArray
 from scipy.stats import spearmanr
 
 from pellux.core.errors import InvalidPlan, InvalidSpace
@@ -226,6 +227,23 @@ def test_the_chance_that_what_is_cut_was_better_is_that_of_draws(by_chance: floa
     drawn = (worth[:, :-1].max(1) > worth[:, -1] + spread * np.sqrt(by_chance)).mean()
     assert chance_of_loss(means, np.array(gone), by_chance) == pytest.approx(drawn, abs=3e-3)
     assert chance_of_loss(means, np.array(gone), 1.0) == 0  # all is noise: nobody is better
+
+
+def test_nothing_gained_is_told_only_where_the_space_holds_no_more() -> None:
+    space = parse("x: 0 .. 1\ny: 0 .. 1")
+
+    def found(points: NDArray[np.float64]) -> list[str]:
+        scores = -((points[:, 0] - 0.4) ** 2) - (points[:, 1] - 0.5) ** 2
+        first = np.argsort(-scores, kind="stable")[:1]  # the best one comes first: a long time without a gain, either way
+        order = [*first, *np.setdiff1d(np.arange(len(points)), first)]
+        tried = [
+            Tried(i, space.decode(points[at]), float(scores[at]), (float(scores[at]),) * 4, 1.0) for i, at in enumerate(order, 1)
+        ]
+        return [f.code for f in findings(material(tried, space, models=True))]
+
+    even = np.array([[x, y] for x in np.linspace(0, 1, 8) for y in np.linspace(0, 1, 8)])
+    assert "nothing gained" in found(np.vstack([even, [[0.4, 0.5]]]))
+    assert "nothing gained" not in found(even[np.abs(even[:, 0] - 0.4) > 0.3]), "its top was never tried"
 
 
 def test_what_cannot_be_changed_is_left_and_the_rest_is_done() -> None:

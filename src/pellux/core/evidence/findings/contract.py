@@ -91,7 +91,7 @@ class Finding:
     Attributes
     ----------
     code : str
-        Which kind; its sentence stands in service/wording.py.
+        Which kind; its sentence stands in service/evidence/sentences.py.
     facts : mapping of str to JSON values
         The numbers in the sentence. Those called `score`, `gain` or `best` are scores, larger is better.
     names : tuple of str
