@@ -5,7 +5,7 @@
 # make bench-cluster   what a cluster costs beside local workers, and what many machines cost the server
 # make bench-own     what Pellux adds to your own programs and functions, kills, leases
 # make bench-memory    what earlier problems are worth to a search, on tables of real fits
-# make bench-long      5,000 trials of the Gaussian process on two functions (40 minutes)
+# make bench-long      5,000 trials of the Gaussian process on two functions, what its closer looks gain (an hour)
 # make bench-stopping   what early stopping saves and costs, on tables of real fits
 # make wheel   dist/pellux-VERSION.whl with the built pages      make coverage   what the Python tests reach
 # make soak MINUTES=30   faults at random under searches of every kind; ends with 1 at the first broken promise
@@ -32,7 +32,7 @@ setup: .setup/python $(STATIC)
 .setup/python: pyproject.toml constraints.txt
 	@mkdir -p .setup
 	test -x $(BIN)/python || $(PYTHON) -m venv .venv
-	$(BIN)/python -m pip install --quiet --disable-pip-version-check -c constraints.txt -e '.[dev,onnx,xgboost,cluster]'
+	$(BIN)/python -m pip install --quiet --no-compile --disable-pip-version-check -c constraints.txt -e '.[dev,onnx,xgboost,cluster]'
 	@touch $@
 
 .setup/node: frontend/package.json frontend/package-lock.json
@@ -86,6 +86,7 @@ bench-strategies: setup
 
 bench-long: setup
 	$(BIN)/python -m benchmarks.strategies.long
+	$(BIN)/python -m benchmarks.strategies.closer
 
 check-numbers: setup
 	$(BIN)/python -m benchmarks.numbers.run

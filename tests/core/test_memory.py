@@ -157,6 +157,22 @@ def test_a_search_that_remembers_is_there_sooner_and_one_that_remembers_the_wron
     assert regret(strategy, [unlike], late) < least
 
 
+def test_gain_per_second_begins_with_what_is_cheap_and_then_looks_where_earlier_trials_were_good() -> None:
+    space, ask = parse("x: 0 .. 1\ny: 0 .. 1, costly"), STRATEGIES["gain per second"].ask
+    lesson = taught(bowl(0.85, 0.4))
+    assert ask(space, [], [], 1, SeedStream(5, 1), None, [lesson]) == ask(space, [], [], 1, SeedStream(5, 1), None)
+    at = [{"x": 0.6 * float(p[0]), "y": float(p[1])} for p in sobol(2, 6, np.random.default_rng(4))]
+    own = [Observation(c, (bowl(0.3, 0.5)(c),), 1.0, "scored") for c in at]
+
+    def away(lessons: list[Lesson]) -> float:
+        """From the lesson's hill along what costs nothing, of one proposal each of ten searches."""
+        answers = [ask(space, own, [], 1, SeedStream(seed, 7), None, lessons) for seed in range(10)]
+        found = [answer.configurations[0] for answer in answers]
+        return float(np.mean([abs(float(c["x"]) - 0.85) for c in found]))
+
+    assert away([lesson]) < 0.5 * away([])
+
+
 def test_one_that_does_not_learn_does_not_remember() -> None:
     random = STRATEGIES["random"]
     plain = random.ask(PLANE, [], [], 1, SeedStream(5, 1), None)

@@ -233,8 +233,9 @@ def test_of_very_many_trials_the_model_keeps_the_best_the_newest_and_some_of_all
     held = np.array([o.mean for o in found])
     assert len(found) == MOST
     assert found == sorted(found, key=lambda o: float(o.configuration["x"])), "in the order of their trials"
-    assert set(range(2700, 3000)) <= set(held.astype(int).tolist())
-    assert found[-300:] == history[-300:]
+    third = MOST // 3
+    assert set(range(3000 - third, 3000)) <= set(held.astype(int).tolist())
+    assert found[-third:] == history[-third:]
     poor = np.sort([float(o.configuration["x"]) for o in found if (o.mean or 0) < 2000 and o not in history[-MOST // 3 :]])
     assert np.diff(poor).max() < 0.02, "from all times"
 

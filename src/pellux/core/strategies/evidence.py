@@ -14,7 +14,7 @@ from pellux.core.strategies.placed import placed
 from pellux.core.surrogates.warp import warped
 
 Array = NDArray[np.float64]
-MOST = 1000  # observations the posterior keeps: the best third, the newest third and an even share of the rest
+MOST = 800  # observations the posterior keeps: the best third, the newest third and an even share of the rest
 FAILED_NOISE = 4.0  # a failure's stand-in score is not a measurement
 
 

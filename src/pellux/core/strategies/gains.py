@@ -19,6 +19,12 @@ from pellux.core.surrogates.gaussian_process import Posterior
 Array = NDArray[np.float64]
 LOG_ROOT_2PI = 0.5 * np.log(2 * np.pi)
 FLAT = 300.0  # no logarithm of a slope is larger
+PLAIN = 1e-3  # of the variance of the scores: noise below it is none
+
+
+def telling_noise(variance: float) -> float:
+    """The standard deviation of noise of which `Improvement` is to know; 0 where it is next to none."""
+    return float(np.sqrt(variance)) if variance > PLAIN else 0.0
 
 
 class Gain(Protocol):

@@ -3,8 +3,8 @@
 Every proposal fits the model anew from the history alone, so nothing depends on what this process did before. Pending
 trials are believed to score what the model expects of them (Ginsbourger et al. 2010). Every third proposal works on
 another basin than the incumbent's: plain expected improvement polishes the first basin it finds, although a rival that
-it left half-climbed may be higher. One that climbs too slowly to catch up is abandoned. Once the incumbent's basin has
-next to nothing left to gain, most proposals go elsewhere: where there are choices to other options, the least tried
+it left half-climbed may be higher. One that climbs too slowly to catch up is abandoned. From some dozens of trials on every third looks closer at the incumbent than a model of all the space can (`closer.py`). Once
+the incumbent's basin has next to nothing left to gain, most proposals go elsewhere: where there are choices to other options, the least tried
 first and at first not to the ends of their numbers. Limits are modelled beside the score: what is to be gained counts by the chance
 of keeping them, and while nothing keeps them that chance is all that counts (`keeping.py`). Where several metrics decide together the
 volume that their front covers takes the place of the score (`several.py`).
@@ -24,10 +24,11 @@ from pellux.core.space import Configuration, Space, Value, identity, repair
 from pellux.core.strategies import even_spread
 from pellux.core.strategies.acquisition import MANY, Found, Maximiser
 from pellux.core.strategies.basins import tops
+from pellux.core.strategies.closer import closer
 from pellux.core.strategies.contract import Answer, History, Observation, SeedStream
 from pellux.core.strategies.evidence import Evidence, gather, kept
 from pellux.core.strategies.fresh import Taken, one_by_one, taken
-from pellux.core.strategies.gains import Improvement
+from pellux.core.strategies.gains import Improvement, telling_noise
 from pellux.core.strategies.keeping import Keeping, limited
 from pellux.core.strategies.lessons import Lesson
 from pellux.core.strategies.recall import FIRST, Recall, recall
@@ -56,7 +57,7 @@ KNOWN = 5  # trials a number until that rim has shrunk to nothing
 TIE = 0.5  # standard deviations of the noise: no further behind is not behind
 REMEMBERED = 40  # trials from which on what other problems taught does not count any more: the search knows better
 FEWEST = 3  # scores that a model is made of
-PLAIN = 1e-3  # of the variance of the scores: noise below it is none
+CLOSER, CLOSER_EVERY = 100, 3  # trials from which on every so many proposals look closer at the incumbent
 
 
 @dataclass(frozen=True)
@@ -90,6 +91,8 @@ class Design:
         Where scores are noisy, what another measurement would tell counts (Huang et al. 2006).
     thrift : bool
         Expected improvement for a second of training counts, not for a trial (Snoek, Larochelle & Adams 2012).
+    closer : int or None
+        Trials from which on every third proposal is a closer look at the incumbent; None for never.
     taught : tuple of str
         What is taken from lessons: the first trials ("first"), what is believed of hyperparameters ("beliefs"), where improvement is
         looked for ("leaning"); each to be seen in `benchmarks/memory/pieces.py`.
@@ -107,6 +110,7 @@ class Design:
     inside: bool = True
     noise: bool = True
     thrift: bool = False
+    closer: int | None = CLOSER
     taught: tuple[str, ...] = ("first", "beliefs", "leaning")
 
     def period(self, coding: Coding) -> int:
@@ -150,6 +154,11 @@ def single(
             return even_spread.point(space, seeds)
         log_cost = _log_cost(space, known) if design.thrift else None
         return towards_front(space, known, pending, seeds, tried, climb=design.climb, kinds=design.kinds, log_cost=log_cost)
+    # What counts cost, or is limited, is not all in the score that a closer look goes by.
+    if design.closer is not None and begun >= design.closer and not design.thrift and not limited(known):
+        looked = closer(space, known, pending, tried, seeds.own()) if seeds.number % CLOSER_EVERY == 0 else None
+        if looked is not None:
+            return looked
     return _Proposal(space, known, pending, seeds, tried, design, remembered).configuration()
 
 
@@ -187,7 +196,7 @@ class _Proposal:
         self._least = _least(model.evidence)
         noise = self._posterior.hyperparameters.noise
         self._tie = float(TIE * np.sqrt(noise))
-        self._noise = float(np.sqrt(noise)) if design.noise and noise > PLAIN else 0.0
+        self._noise = telling_noise(noise) if design.noise else 0.0
         self._log_cost = _log_cost(space, self._known) if design.thrift else None
         leans = remembered if "leaning" in design.taught else None
         self._leaning = None if leans is None else leans.leaning(self._measured)
