@@ -18,6 +18,7 @@ import click
 from pellux.cli import options
 from pellux.cli.progress import Progress
 from pellux.cli.remote import Remote
+from pellux.service.engine.collecting import collect_seldom
 from pellux.service.engine.engine import Engine
 from pellux.service.errors import PelluxError
 from pellux.service.planning.plan_files import own_folders, own_modules, read_plan
@@ -100,6 +101,7 @@ class _Interruption:
 def _run_here(workspace: Workspace, plan: PlanFile, as_json: bool, interruption: _Interruption) -> dict[str, Any]:
     what = plan.name or "own code" if plan.code else f"{import_for(workspace, plan).name}, {plan.learner}"
     asked = interruption.asked
+    collect_seldom()
     with closing(Engine(workspace)) as engine:
         interruption.note()
         search_id = begin(engine, plan)

@@ -13,6 +13,7 @@ from types import FrameType
 import waitress
 from flask import Flask
 
+from pellux.service.engine.collecting import collect_seldom
 from pellux.service.errors import WorkspaceError
 from pellux.service.workspace import Workspace
 from pellux.web import front_door
@@ -44,6 +45,7 @@ def serve(app: Flask, listening: socket.socket, workspace: Workspace, announce: 
     `announce` is called once a signal would end the server properly.
     """
     sys.setswitchinterval(0.001)
+    collect_seldom()
     bench: Server = app.extensions["pellux"]
     # send_bytes=1: an event goes out when it happens, not when a buffer is full.
     server = waitress.create_server(
