@@ -72,6 +72,7 @@ bench-deciding: setup browser
 bench-memory: setup
 	$(BIN)/python -m benchmarks.memory.run
 	$(BIN)/python -m benchmarks.memory.run 3 'parzen density'
+	$(BIN)/python -m benchmarks.memory.run 3 'gain per second'
 	$(BIN)/python -m benchmarks.memory.pieces
 
 bench-stopping: setup

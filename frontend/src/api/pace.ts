@@ -2,7 +2,7 @@
 
 const LEAST = 120; // ms between two batches, so that a thousand entries a second cost eight updates
 const MOST = 3000;
-const SHARE = 0.07; // of the time, that applying and drawing may take
+const SHARE = 0.1; // of the time, that applying and drawing may take
 const FRAMES = 34; // ms that two frames last by themselves
 
 export interface Paced<T> {
