@@ -25,6 +25,7 @@ from selenium.webdriver.support.ui import Select, WebDriverWait
 FLAGS = (
     "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
     "--disable-component-update", "--disable-sync", "--disable-dev-shm-usage", "--force-color-profile=srgb",
+    "--force-prefers-reduced-motion",  # what moves costs frames, and tests of what is there have to wait for it
 )  # fmt: skip
 
 # What an element answers while the page redraws: try again.
