@@ -117,9 +117,17 @@ def test_where_there_is_nothing_to_see_it_says_so(space: str, value: Callable[[C
 def test_what_is_left_has_to_be_worth_a_trial() -> None:
     line = parse("a: 0 .. 1\nb: 0 .. 1")
     near = [Observation({"a": 0.5 + i * 1e-9, "b": 0.5 - i * 1e-9}, (1.0 + i * 1e-9,), 1.0, "scored") for i in range(40)]
-    far = scored(line, lambda c: float(c["a"]) / 10, 60)
+    far = scored(line, lambda c: float(c["a"]) / 10, 100)
     assert look(line, far + near) is None
     assert look(line, near) is not None, "where that is all there ever was to gain, it is"
+
+
+def test_scores_beyond_all_measure_do_not_hide_what_is_left() -> None:
+    history = scored(CUBE, lambda c: cone(c) if away(c) < 0.42 else -1e9 * away(c), 150)
+    assert sum(o.mean is not None and o.mean < -1e6 for o in history) > 80
+    found = look(CUBE, history)
+    assert found is not None
+    assert away(found) < 2 * away(best(history))
 
 
 def test_every_third_proposal_of_a_long_search_is_one() -> None:
