@@ -32,7 +32,7 @@ setup: .setup/python $(STATIC)
 .setup/python: pyproject.toml constraints.txt
 	@mkdir -p .setup
 	test -x $(BIN)/python || $(PYTHON) -m venv .venv
-	$(BIN)/python -m pip install --quiet --no-compile --disable-pip-version-check -c constraints.txt -e '.[dev,onnx,xgboost,cluster]'
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check -c constraints.txt -e '.[dev,onnx,xgboost,cluster]'
 	@touch $@
 
 .setup/node: frontend/package.json frontend/package-lock.json
