@@ -31,9 +31,7 @@ Array = NDArray[np.float64]
 EACH, NEAREST = 10, (30, 100)  # trials a number that the model is made of; at least, at most
 LEADERS = 4  # trials a number, beside one: how far the best ones lie apart
 NARROWEST = 1e-9  # of a number's range: half the width of a box
-FORETOLD = (
-    0.35  # of the variance of the scores around the best, that the others have to foretell of each: closer is not clearer else
-)
+FORETOLD = 0.35  # of the variance of the scores around the best: where the others foretell less of each, closer is no clearer
 WORTH = 1e-3  # over the number of trials: that part of what there was to gain, the better half of the box has to have left
 # What there was to gain is told by the better quarter of so many trials: most scores of some metrics are beyond all measure, and later
 # trials crowd around the best.
