@@ -3,8 +3,8 @@
 It begins where costly settings are lowest (Wu, Wang & Huang, AAAI 2021) and spreads a few trials evenly. Then it works like
 the Gaussian process, but weighs expected improvement by expected seconds (Snoek, Larochelle & Adams, NeurIPS 2012):
 costly settings grow only while that promises more than cheap trials do. Seconds come from a model of the trials done,
-which believes before the first that a costly setting costs in proportion to its value. Of what other problems taught it takes
-what hyperparameters are likely and where good trials may lie, not their first trials: those may be dear, and it begins with cheap ones.
+which believes before the first that a costly setting costs in proportion to its value. What other problems taught counts from
+the second trial on: the first is cheap, all the same.
 """
 
 from __future__ import annotations
@@ -19,7 +19,7 @@ from pellux.core.strategies.fresh import one_by_one, taken
 from pellux.core.strategies.gaussian_process import Design
 from pellux.core.strategies.lessons import Lesson
 
-THRIFTY = Design(thrift=True, centre=False, taught=("beliefs", "leaning"))
+THRIFTY = Design(thrift=True, centre=False)
 REMEMBERED = gaussian_process.REMEMBERED
 
 
