@@ -5,7 +5,7 @@
 # make bench-cluster   what a cluster costs beside local workers, and what many machines cost the server
 # make bench-own     what Pellux adds to your own programs and functions, kills, leases
 # make bench-memory    what earlier problems are worth to a search, on tables of real fits
-# make bench-long      5,000 trials of the Gaussian process on two functions, what its closer looks gain (an hour)
+# make bench-long      5,000 trials of the Gaussian process on two functions, what its closer looks gain (80 minutes)
 # make bench-stopping   what early stopping saves and costs, on tables of real fits
 # make wheel   dist/pellux-VERSION.whl with the built pages      make coverage   what the Python tests reach
 # make soak MINUTES=30   faults at random under searches of every kind; ends with 1 at the first broken promise

@@ -166,7 +166,7 @@ STRATEGIES: dict[str, Entry] = {
         gain_per_second.propose,
         heavy=True,
         models_all=True,
-        remembers=gain_per_second.REMEMBERED,
+        remembers=gaussian_process.REMEMBERED,
     ),
 }
 

@@ -20,7 +20,6 @@ from pellux.core.strategies.gaussian_process import Design
 from pellux.core.strategies.lessons import Lesson
 
 THRIFTY = Design(thrift=True, centre=False)
-REMEMBERED = gaussian_process.REMEMBERED
 
 
 def propose(

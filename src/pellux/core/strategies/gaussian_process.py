@@ -3,11 +3,12 @@
 Every proposal fits the model anew from the history alone, so nothing depends on what this process did before. Pending
 trials are believed to score what the model expects of them (Ginsbourger et al. 2010). Every third proposal works on
 another basin than the incumbent's: plain expected improvement polishes the first basin it finds, although a rival that
-it left half-climbed may be higher. One that climbs too slowly to catch up is abandoned. From some dozens of trials on every third looks closer at the incumbent than a model of all the space can (`closer.py`). Once
-the incumbent's basin has next to nothing left to gain, most proposals go elsewhere: where there are choices to other options, the least tried
-first and at first not to the ends of their numbers. Limits are modelled beside the score: what is to be gained counts by the chance
-of keeping them, and while nothing keeps them that chance is all that counts (`keeping.py`). Where several metrics decide together the
-volume that their front covers takes the place of the score (`several.py`).
+it left half-climbed may be higher. One that climbs too slowly to catch up is abandoned. From the hundredth trial on every third
+proposal looks closer at the incumbent than a model of all the space can (`closer.py`). Once the incumbent's basin has next to
+nothing left to gain, most proposals go elsewhere: where there are choices to other options, the least tried first and at first
+not to the ends of their numbers. Limits are modelled beside the score: what is to be gained counts by the chance of keeping them,
+and while nothing keeps them that chance is all that counts (`keeping.py`). Where several metrics decide together the volume that
+their front covers takes the place of the score (`several.py`).
 """
 
 from __future__ import annotations
@@ -154,12 +155,17 @@ def single(
             return even_spread.point(space, seeds)
         log_cost = _log_cost(space, known) if design.thrift else None
         return towards_front(space, known, pending, seeds, tried, climb=design.climb, kinds=design.kinds, log_cost=log_cost)
-    # What counts cost, or is limited, is not all in the score that a closer look goes by.
-    if design.closer is not None and begun >= design.closer and not design.thrift and not limited(known):
-        looked = closer(space, known, pending, tried, seeds.own()) if seeds.number % CLOSER_EVERY == 0 else None
+    if _looks_closer(design, begun, seeds.number, known):
+        looked = closer(space, known, pending, tried, seeds.own())
         if looked is not None:
             return looked
     return _Proposal(space, known, pending, seeds, tried, design, remembered).configuration()
+
+
+def _looks_closer(design: Design, begun: int, number: int, known: Sequence[Observation]) -> bool:
+    """Whether it is a closer look's turn. It goes by the score alone: where cost counts, or limits, that is not all."""
+    due = design.closer is not None and begun >= design.closer and number % CLOSER_EVERY == 0
+    return due and not design.thrift and not limited(known)
 
 
 def _log_cost(space: Space, known: Sequence[Observation]) -> Array | None:
