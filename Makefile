@@ -11,6 +11,7 @@
 # make soak MINUTES=30   faults at random under searches of every kind; ends with 1 at the first broken promise
 # make check-numbers   an independent computation of scores and exports, beside ours
 # make shots   docs/screenshots from the demo      make dev     front end with live reload (beside `pellux serve`)
+# make frontend-checks   those that need Node alone; `make test` runs them while Python's packages are installed
 # make format  formats everything                  make types   OpenAPI document, schemas and TypeScript types anew
 
 PYTHON ?= python3
@@ -18,13 +19,13 @@ BIN := .venv/bin
 STATIC := src/pellux/web/static/index.html
 SOURCES := $(shell find frontend/src frontend/index.html frontend/public -type f 2>/dev/null)
 
-.PHONY: demo test setup bench bench-brief bench-cluster bench-own bench-evidence bench-deciding bench-long bench-memory bench-stopping bench-strategies check-numbers wheel coverage shots soak dev format types browser clean
+.PHONY: demo test setup bench bench-brief bench-cluster bench-own bench-evidence bench-deciding bench-long bench-memory bench-stopping bench-strategies check-numbers wheel coverage shots soak dev format types browser frontend-checks clean
 
 demo: setup
 	$(BIN)/pellux demo
 
 test:
-	@$(MAKE) --no-print-directory -j3 setup browser
+	@$(MAKE) --no-print-directory -j4 setup browser frontend-checks
 	$(BIN)/python -m tests.run_all
 
 setup: .setup/python $(STATIC)
@@ -43,6 +44,9 @@ setup: .setup/python $(STATIC)
 $(STATIC): .setup/node $(SOURCES) frontend/vite.config.ts frontend/tsconfig.json
 	cd frontend && npx vite build --logLevel warn
 	@touch $@
+
+frontend-checks: .setup/node
+	@$(PYTHON) -m tests.run_all frontend
 
 browser:
 	@command -v chromium >/dev/null && test -x /usr/bin/chromedriver || \
@@ -82,8 +86,8 @@ bench-strategies: setup
 	$(BIN)/python -m benchmarks.strategies.run
 	$(BIN)/python -m benchmarks.strategies.beginning 3
 	$(BIN)/python -m benchmarks.strategies.many 1
-	$(BIN)/python -m benchmarks.strategies.limited
-	$(BIN)/python -m benchmarks.strategies.several
+	$(BIN)/python -m benchmarks.strategies.limited --seeds 7
+	$(BIN)/python -m benchmarks.strategies.several --seeds 5
 
 bench-long: setup
 	$(BIN)/python -m benchmarks.strategies.long

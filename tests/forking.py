@@ -5,6 +5,9 @@ tests start some hundred. `popen` is `subprocess.Popen` of `python -m MODULE ...
 status are those of a process that was started; only what is loaded before the first line of ours is there already. Tests of how Pellux
 starts (tests/test_wheel.py, some of tests/cli) start an interpreter.
 
+Scripts that were taken away (`python [-I | -P] FILE ...`, `python -P -c TEXT ...`) find the libraries they ask for loaded, too, and nothing of
+ours: what they import of Pellux would be loaded anew, and seen in `sys.modules`.
+
 `python -m tests.forking SOCKET PID` is the process that forks; it ends with process PID.
 """
 
@@ -27,6 +30,7 @@ import tempfile
 import threading
 import time
 import traceback
+import types
 from collections.abc import Mapping
 from multiprocessing import connection as addresses
 from multiprocessing import forkserver, resource_tracker
@@ -41,6 +45,7 @@ LOADED = (
     *(f"pellux.cli.{name.replace('-', '_')}" for name in COMMANDS), "distributed.cli.dask_scheduler", "distributed.cli.dask_worker",
     "tests.serving_two_numbers",
 )  # fmt: skip
+OURS = ("pellux", "tests", "benchmarks")
 PATIENCE = 120.0
 
 
@@ -56,9 +61,9 @@ class _Forked(subprocess.Popen[Any]):
         # As subprocess hands them over: … cwd, env, …, the ends of three pipes, …, start_new_session, process_group.
         cwd, env = others[4], others[5]
         p2cread, _, _, c2pwrite, _, errwrite = others[9:15]
-        assert args[:2] == [sys.executable, "-m"], args
+        assert args[0] == sys.executable, args
         given = [here if there == -1 else there for here, there in zip((0, 1, 2), (p2cread, c2pwrite, errwrite), strict=True)]
-        request = {"module": args[2], "arguments": args[3:], "folder": str(cwd or os.getcwd()), "session": bool(others[-2])}
+        request = {**_asked_for(args[1:]), "folder": str(cwd or os.getcwd()), "session": bool(others[-2])}
         request["environment"] = dict(os.environ if env is None else env)
         self._end = socket.socket(socket.AF_UNIX)
         self._end.connect(_standing())
@@ -86,7 +91,7 @@ class _Forked(subprocess.Popen[Any]):
 
 
 def popen(command: list[Any], **how: Any) -> subprocess.Popen[Any]:
-    """`subprocess.Popen(command, ...)`; `command` is `[sys.executable, "-m", module, *arguments]`."""
+    """`subprocess.Popen(command, ...)`; `command` is what an interpreter is called with, `[sys.executable, "-m", module, *arguments]` or a script."""
     return (_Forked if VARIABLE in os.environ else subprocess.Popen)([str(part) for part in command], **how)
 
 
@@ -99,6 +104,15 @@ def run(command: list[Any], timeout: float, **how: Any) -> subprocess.CompletedP
             process.kill()
             raise
     return subprocess.CompletedProcess(command, process.returncode, out, err)
+
+
+def _asked_for(words: list[str]) -> dict[str, Any]:
+    """What is run, with what, and whether its folder is looked through for modules."""
+    alone = words[0] in ("-I", "-P")
+    first, *arguments = words[alone:]
+    if first in ("-m", "-c"):
+        return {"kind": first, "what": arguments[0], "arguments": arguments[1:], "alone": alone}
+    return {"kind": "file", "what": first, "arguments": arguments, "alone": alone}
 
 
 def _line(end: socket.socket) -> bytes:
@@ -222,7 +236,7 @@ def _become(request: Mapping[str, Any], given: list[int]) -> None:
     try:
         _stand(request, given)
         try:
-            runpy.run_module(request["module"], run_name="__main__", alter_sys=True)
+            _carry_out(request["kind"], request["what"])
             status = 0
         except SystemExit as end:
             status = end.code if isinstance(end.code, int) else 0 if end.code is None else 1
@@ -242,6 +256,22 @@ def _become(request: Mapping[str, Any], given: list[int]) -> None:
         os._exit(status)
 
 
+def _carry_out(kind: str, what: str) -> None:
+    if kind == "-m":
+        sys.modules.pop(what, None)  # it is run, and not what was imported for what it needs
+        runpy.run_module(what, run_name="__main__", alter_sys=True)
+        return
+    for name in [name for name in sys.modules if name.partition(".")[0] in OURS]:
+        del sys.modules[name]
+    main = sys.modules["__main__"] = types.ModuleType("__main__")
+    if kind == "file":
+        main.__file__ = what
+        code = compile(Path(what).read_bytes(), what, "exec")
+    else:
+        code = compile(what, "<string>", "exec")
+    exec(code, main.__dict__)
+
+
 def _stand(request: Mapping[str, Any], given: list[int]) -> None:
     """As an interpreter finds itself at its start: pipes, signals, folder, environment, arguments, where modules are looked for."""
     signal.set_wakeup_fd(-1)
@@ -256,13 +286,14 @@ def _stand(request: Mapping[str, Any], given: list[int]) -> None:
     os.environ.clear()
     os.environ.update(request["environment"])
     time.tzset()
-    sys.argv = [request["module"], *request["arguments"]]
+    kind, what = request["kind"], request["what"]
+    sys.argv = ["-c" if kind == "-c" else what, *request["arguments"]]
     more = [one for one in request["environment"].get("PYTHONPATH", "").split(":") if one]
-    sys.path[:] = [request["folder"], *more, *(one for one in sys.path[1:] if one not in more)]
+    here = [] if request["alone"] else [os.path.dirname(os.path.abspath(what)) if kind == "file" else request["folder"]]
+    sys.path[:] = [*here, *more, *(one for one in sys.path[1:] if one not in more)]
     for place, mode in enumerate("rww"):
         stream = open(place, mode, closefd=False, buffering=1 if place == 2 else -1)  # noqa: SIM115
         setattr(sys, ("stdin", "stdout", "stderr")[place], stream)
-    sys.modules.pop(request["module"], None)  # it is run, and not what was imported for what it needs
     _fork_workers_from_here()
 
 

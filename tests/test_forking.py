@@ -100,3 +100,19 @@ def test_workers_are_forked_from_a_process_that_ends_with_it(folder: Path) -> No
         while forks.is_running() and forks.status() != psutil.STATUS_ZOMBIE:  # whoever adopts it may be slow to bury it
             assert time.monotonic() < end
             time.sleep(0.02)
+
+
+SEEN = (
+    "import json, sys; print(json.dumps([sys.argv[1:], sys.path[0], __name__, 'pellux' in sys.modules, 'sklearn' in sys.modules]))"
+)
+
+
+@pytest.mark.parametrize("how", ["file", "file alone", "text"])
+def test_a_script_finds_libraries_and_nothing_of_ours(tmp_path: Path, how: str) -> None:
+    (tmp_path / "seen.py").write_text(SEEN + "\nassert __file__.endswith('seen.py')")
+    what = {"file": ["seen.py"], "file alone": ["-I", "seen.py"], "text": ["-c", SEEN]}[how]
+    done = run([sys.executable, *what, "one", "-2"], 60, cwd=tmp_path)
+    assert (done.returncode, done.stderr) == (0, "")
+    arguments, first, name, ours, libraries = json.loads(done.stdout)
+    assert (arguments, name, ours, libraries) == (["one", "-2"], "__main__", False, True)
+    assert (first == str(tmp_path)) == (how != "file alone")

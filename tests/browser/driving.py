@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import atexit
 import json
+import os
 import shutil
 import tempfile
 from collections.abc import Callable, Iterator
@@ -27,6 +28,8 @@ FLAGS = (
     "--disable-component-update", "--disable-sync", "--disable-dev-shm-usage", "--force-color-profile=srgb",
     "--force-prefers-reduced-motion",  # what moves costs frames, and tests of what is there have to wait for it
 )  # fmt: skip
+# Pages of tests live for seconds: to compile what is run often anew, and better, costs more than it gives. Benchmarks do without.
+SHORT_LIVED = "--js-flags=--no-turbofan,--no-maglev,--min-semi-space-size=32"
 
 # What an element answers while the page redraws: try again.
 IN_MOTION = (StaleElementReferenceException, ElementClickInterceptedException, ElementNotInteractableException)
@@ -40,6 +43,10 @@ class Page:
 
     def open(self, path: str) -> None:
         self.driver.get(self.base + path)
+
+    def go(self, path: str) -> None:
+        """To another address as a click does, without loading all of the page again."""
+        self.run("history.pushState(null, '', arguments[0]); dispatchEvent(new PopStateEvent('popstate', { state: null }))", path)
 
     def until(self, condition: Callable[[], Any], seconds: float = 20, what: str = "") -> Any:
         return WebDriverWait(self.driver, seconds, 0.05, IN_MOTION).until(lambda _: condition(), what)
@@ -143,7 +150,7 @@ def _driver() -> Chrome:
     """One browser for all tests of this process, since to start one takes seconds; it ends with the process."""
     profile = tempfile.mkdtemp(prefix="pellux-browser-")
     options = ChromeOptions()
-    for flag in (*FLAGS, f"--user-data-dir={profile}"):
+    for flag in (*FLAGS, *([SHORT_LIVED] if "PYTEST_VERSION" in os.environ else []), f"--user-data-dir={profile}"):
         options.add_argument(flag)
     options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
     options.add_experimental_option("prefs", json.loads('{"download.prompt_for_download": false}'))

@@ -18,6 +18,7 @@ import pytest
 
 from pellux.cli import main
 from pellux.core.space import parse
+from tests import forking
 from tests.forking import popen
 from tests.making import mixed_columns, write_csv
 from tests.serving import Server
@@ -327,9 +328,7 @@ def test_decide_signs_by_a_rule_and_exports_what_works_alone(folder: Path) -> No
     assert found["honest_score"]["low"] <= found["honest_score"]["high"]
     assert [look["nth"] for look in found["holdout"]] == [1]
     assert {"train.py", "model.onnx", "report.html", "record.json", "trials.parquet"} <= set(found["files"])
-    check = subprocess.run(
-        [sys.executable, "train.py", "../mixed.csv", "--check"], cwd=folder / "out", capture_output=True, text=True
-    )
+    check = forking.run([sys.executable, "train.py", "../mixed.csv", "--check"], 120, cwd=folder / "out")
     assert check.returncode == 0, check.stderr
 
     text = pellux(folder, "decide", f"problem:{search['problem']}", "--workspace", "w").stdout

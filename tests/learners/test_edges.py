@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import subprocess
 import sys
 import warnings
 from collections.abc import Callable
@@ -26,6 +25,7 @@ from pellux.service.decisions.grounds import ground_of
 from pellux.service.planning.requests import BriefRequest
 from pellux.service.problems.problems import create_problem
 from pellux.service.workspace import Workspace
+from tests import forking
 from tests.making import imported
 
 PAIRS = [(learner.key, task) for learner in OURS.every() if learner.installed for task in learner.tasks]
@@ -185,7 +185,7 @@ def test_a_model_that_is_taken_away_loads_without_pellux(framed: Framing, tmp_pa
         joblib.dump(model, names[-1] + ".joblib")
         np.save(names[-1] + ".rows.npy", ground.matrix)
         np.save(names[-1] + ".said.npy", model.predict(ground.matrix))
-    done = subprocess.run([sys.executable, "-P", "-c", LOADING, *names], capture_output=True, text=True, cwd=tmp_path)
+    done = forking.run([sys.executable, "-P", "-c", LOADING, *names], 120, cwd=tmp_path)
     assert done.returncode == 0, done.stderr
     assert int(done.stdout) == len(PAIRS)
 
@@ -201,7 +201,7 @@ def test_script_and_model_are_fitted_on_the_same_rows(framed: Framing, tmp_path:
     script = training_script(ground, "logistic", {}, Origin("a test", "today", [0.5] * 3, "", {}))
     (tmp_path / "train.py").write_text(script, "utf-8")
     data = next(path for path in tmp_path.glob("*.csv") if "day" in path.read_text("utf-8").splitlines()[0])
-    done = subprocess.run([sys.executable, "train.py", data.name], capture_output=True, text=True, cwd=tmp_path)
+    done = forking.run([sys.executable, "train.py", data.name], 120, cwd=tmp_path)
     assert done.stdout.startswith("Fitted on 300 rows, all whose target is known"), done.stderr
 
 

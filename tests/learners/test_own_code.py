@@ -38,6 +38,7 @@ from pellux.service.problems.own_code import OwnCodeRequest, bring, list_own
 from pellux.service.problems.problems import create_problem
 from pellux.service.trust import untrusted
 from pellux.service.workspace import Workspace
+from tests import forking
 from tests.making import imported
 
 GOOD = '''
@@ -164,12 +165,10 @@ def test_what_is_taken_away_has_its_files_and_loads_beside_them(bench: Workspace
         path.unlink()
     loads = "import sys, joblib; sys.path.insert(0, '.'); model = joblib.load('model.joblib'); "
     loads += "print(type(model.named_steps['learn'].model_).__module__, 'pellux' in sys.modules, sys.modules['helper'].__file__)"
-    done = subprocess.run([sys.executable, "-P", "-c", loads], capture_output=True, text=True, cwd=tmp_path / "out")
+    done = forking.run([sys.executable, "-P", "-c", loads], 120, cwd=tmp_path / "out")
     assert done.stdout.split()[-3:-1] == ["centres", "False"], done.stderr
     assert str(tmp_path / "out") in done.stdout
-    checked = subprocess.run(
-        [sys.executable, "train.py", str(tmp_path / "mixed.csv"), "--check"], cwd=tmp_path / "out", capture_output=True, text=True
-    )
+    checked = forking.run([sys.executable, "train.py", tmp_path / "mixed.csv", "--check"], 120, cwd=tmp_path / "out")
     assert checked.returncode == 0, checked.stderr
 
 
@@ -210,7 +209,7 @@ def test_what_it_imports_from_its_folder_is_its_code_too(bench: Workspace, yard:
     loads = "import sys; sys.path.insert(0, '.'); from pathlib import Path; import json; from pellux.objectives.tabular.own.declared import load; "
     loads += f"folder = Path({str(bench.own_folder)!r}); found = json.loads((folder / '{before.key}.json').read_text()); "
     loads += "kind = load(found, folder); import helper; print(helper.__file__)"
-    done = subprocess.run([sys.executable, "-P", "-c", loads], capture_output=True, text=True, cwd=bench.folder)
+    done = forking.run([sys.executable, "-P", "-c", loads], 120, cwd=bench.folder)
     assert done.stdout.strip().endswith(f"{before.key}/helper.py"), done.stderr
 
 
@@ -268,7 +267,7 @@ def test_a_metric_of_ones_own_judges_with_its_direction(bench: Workspace, tmp_pa
 
     def run(*more: str) -> subprocess.CompletedProcess[str]:
         command = [sys.executable, "train.py", "mixed.csv", *more]
-        return subprocess.run(command, cwd=tmp_path, capture_output=True, text=True)
+        return forking.run(command, 120, cwd=tmp_path)
 
     assert run().returncode == 0
     checked = run("--check")

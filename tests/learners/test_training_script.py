@@ -6,7 +6,6 @@ import ast
 import csv
 import hashlib
 import json
-import subprocess
 import sys
 from pathlib import Path
 from typing import Any
@@ -23,6 +22,7 @@ from pellux.service.planning.requests import BriefRequest
 from pellux.service.problems.datasets import import_file
 from pellux.service.problems.problems import create_problem
 from pellux.service.workspace import Workspace
+from tests import forking
 
 HARMLESS = ("width", "height", "kind", "label")
 FRAGMENTS = (
@@ -117,8 +117,8 @@ def test_a_script_with_hostile_names_runs_and_checks_its_scores(workspace: Works
     script, _, path = script_of(workspace, tmp_path, names, classes, origin)
     (tmp_path / "train.py").write_text(script, "utf-8")
     run = [sys.executable, "-I", "train.py", path.name]
-    done = subprocess.run([*run, "--check"], capture_output=True, text=True, cwd=tmp_path, timeout=120)
+    done = forking.run([*run, "--check"], 120, cwd=tmp_path)
     assert done.returncode == 0, done.stderr + done.stdout
     assert json.loads(done.stdout)["difference"] == 0.0
-    assert subprocess.run([*run, "--help"], capture_output=True, cwd=tmp_path, timeout=120).returncode == 0
+    assert forking.run([*run, "--help"], 120, cwd=tmp_path).returncode == 0
     assert not (tmp_path / "stolen").exists()

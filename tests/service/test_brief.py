@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import subprocess
 import sys
 from pathlib import Path
 from typing import Any
@@ -35,6 +34,7 @@ from pellux.service.searches.baselines import BaselinesRequest, await_baselines,
 from pellux.service.workspace import Workspace
 from pellux.store.models import Fit, Search, Trial
 from pellux.tables.table import Table
+from tests import forking
 from tests.making import imported, mixed_columns
 from tests.service.test_searches import launch, problem, rows
 
@@ -159,10 +159,8 @@ def check_script(engine: Engine, problem_id: int, trial_id: int, folder: Path) -
     signed = decisions.decide(engine, problem_id, DecisionRequest(trial_id=trial_id, reason="a test"))
     write_all(engine.workspace, signed, folder / "away")
     (folder / "elsewhere").mkdir()
-    done = subprocess.run(
-        [sys.executable, "-I", str(folder / "away" / "train.py"), str(folder / "mixed.csv"), "--check"],
-        capture_output=True, text=True, timeout=120, cwd=folder / "elsewhere",
-    )  # fmt: skip
+    command = [sys.executable, "-I", folder / "away" / "train.py", folder / "mixed.csv", "--check"]
+    done = forking.run(command, 120, cwd=folder / "elsewhere")
     assert done.returncode == 0, done.stderr + done.stdout
     found: dict[str, Any] = json.loads(done.stdout)
     return found

@@ -20,7 +20,7 @@ from pellux.service.searches.trials import export, points, trial_detail, trial_p
 from pellux.service.workspace import Workspace
 from tests.service.test_searches import launch, problem, rows, until
 
-SPACE = "trees: 2 .. 60 int log\ndepth: 1 .. 10 int"
+SPACE = "trees: 2 .. 24 int log\ndepth: 1 .. 10 int"
 
 
 def forests(engine: Engine, problem_id: int, trials: int, **plan: object) -> int:

@@ -57,10 +57,10 @@ def test_a_rehearsal_proves_the_setup_and_calibrates_the_forecast(engine: Engine
 
 def test_a_rehearsal_shows_what_would_fail(engine: Engine, tmp_path: Path) -> None:
     problem_id = problem(engine, tmp_path)
-    fits = rehearse(engine.workspace, problem_id, request("trees: 40000 .. 50000 int", "forest", **{"fit seconds": 4}))
+    fits = rehearse(engine.workspace, problem_id, request("trees: 40000 .. 50000 int", "forest", **{"fit seconds": 2}))
     assert fits[0].state == "done"
     assert fits[1].state == "too long"
-    assert "limit of 4 s" in fits[1].message
+    assert "limit of 2 s" in fits[1].message
 
 
 def test_earlier_trials_inside_the_new_space_are_known(engine: Engine, tmp_path: Path) -> None:
@@ -152,8 +152,8 @@ def test_starts_come_first_and_count(engine: Engine, tmp_path: Path) -> None:
 
 def test_a_trial_by_hand_runs_beside_the_budget(engine: Engine, tmp_path: Path) -> None:
     problem_id = problem(engine, tmp_path, mixed_columns(rows=600))
-    search = launch(engine, problem_id, key="forest", space="trees: 60 .. 90 int", trials=6, workers=1)
-    searches.try_configuration(engine, search, {"trees": 33, "depth": 3})
+    search = launch(engine, problem_id, key="forest", space="trees: 20 .. 40 int", trials=6, workers=1)
+    searches.try_configuration(engine, search, {"trees": 43, "depth": 3})
     with pytest.raises(InvalidSpace, match="no such setting"):
         searches.try_configuration(engine, search, {"wheels": 4})
     with pytest.raises(InvalidSpace, match="not accepted"):
@@ -161,7 +161,7 @@ def test_a_trial_by_hand_runs_beside_the_budget(engine: Engine, tmp_path: Path) 
     assert engine.join(search, 100)
     found = rows(engine, search)
     by_hand = [t for t in found if t.origin == "by hand"]
-    assert [t.configuration["trees"] for t in by_hand] == [33]
+    assert [t.configuration["trees"] for t in by_hand] == [43]
     assert by_hand[0].state == "scored"
     assert sum(t.origin == "proposed" for t in found) == 6
     with pytest.raises(Conflict, match="launch a new one"):
@@ -186,7 +186,7 @@ def test_budgets_end_a_search_and_say_which(engine: Engine, tmp_path: Path) -> N
 
 def test_a_budget_is_raised_while_the_search_runs(engine: Engine, tmp_path: Path) -> None:
     problem_id = problem(engine, tmp_path, mixed_columns(rows=600))
-    search = launch(engine, problem_id, key="forest", space="trees: 40 .. 60 int", trials=3, workers=1, minutes=60)
+    search = launch(engine, problem_id, key="forest", space="trees: 10 .. 20 int", trials=3, workers=1, minutes=60)
     searches.set_limits(engine, search, LimitsRequest(trials=5, minutes=None))
     assert engine.join(search, 100)
     view = searches.search_view(engine, search)

@@ -19,6 +19,7 @@ from pellux.store.database import Database
 from pellux.store.lock import EngineHeld, EngineLock
 from pellux.store.schema import FILE
 from pellux.store.schema_writing import by_migrations
+from tests.forking import popen
 from tests.store.kills import REVISIONS, ROWS, campaign, old_database, shape
 
 FIXTURES = Path(__file__).parent / "fixtures"
@@ -115,7 +116,7 @@ def test_processes_that_open_it_at_once_do_not_collide(tmp_path: Path, old: str,
     path = tmp_path / "pellux.db"
     if old:
         old_database(path, old)
-    openers = [subprocess.Popen([sys.executable, "-c", OPEN, str(path)], stderr=subprocess.PIPE, text=True) for _ in range(6)]
+    openers = [popen([sys.executable, "-c", OPEN, path], stderr=subprocess.PIPE, text=True) for _ in range(6)]
     assert [(opener.communicate()[1], opener.returncode) for opener in openers] == [("", 0)] * 6
     assert shape(path) == whole
 

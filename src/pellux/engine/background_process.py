@@ -10,9 +10,8 @@ from collections.abc import Callable
 from multiprocessing.connection import Connection
 from typing import Any
 
-from threadpoolctl import threadpool_limits
-
 from pellux.core.errors import PelluxError
+from pellux.engine.one_thread import one_thread
 from pellux.engine.parent_death import tie
 from pellux.engine.processes import prepare
 
@@ -71,7 +70,7 @@ def _main(pipe: Connection, parent_end: Connection, function: Callable[..., Any]
     os.nice(NICE)
     with contextlib.suppress(OSError):
         try:
-            with threadpool_limits(1):
+            with one_thread():
                 found = function(*arguments)
             pipe.send(("found", found, ""))
         except PelluxError as refusal:

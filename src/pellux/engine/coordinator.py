@@ -304,7 +304,7 @@ class Coordinator:
             if self.state is not SearchState.RUNNING:
                 return
             self._hand_out(at, held=0)
-            if self.scheduler.ahead:
+            if self.scheduler.queue and self.scheduler.ahead:
                 self._hand_out(at, held=1)
             more = self._ask_or_end(at)
 

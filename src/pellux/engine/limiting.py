@@ -43,7 +43,7 @@ def slack(trial: Trial, limits: Sequence[Limit]) -> tuple[float, ...]:
 
 def beside(trial: Trial, aims: Sequence[Aim]) -> tuple[float, ...]:
     """What its score is weighed against, larger is better; NaN of what was not measured."""
-    return turned(aims, measured(trial, [aim.measure for aim in aims]))
+    return turned(aims, measured(trial, [aim.measure for aim in aims])) if aims else ()
 
 
 def beside_by_fold(trial: Trial, aims: Sequence[Aim], rung: int) -> list[tuple[float, ...]]:

@@ -3,3 +3,6 @@
 
 import pellux.engine.worker
 import pellux.objectives.preload
+from pellux.engine.one_thread import libraries
+
+libraries()

@@ -59,12 +59,14 @@ def simulate(
     while waiting:
         handled += 1
         for command in coordinator.handle(waiting.pop()):
-            if isinstance(command, Ask):
+            kind = type(command)
+            if kind in _DOES:
+                _DOES[kind](runner, command)
+            elif kind is Ask:  # the rest is for a store
+                assert isinstance(command, Ask)
                 found = propose(command.number, coordinator)
                 answer = Exhausted() if found is None else Suggest((dict(found),))
                 waiting.append(Proposal(command.number, answer, runner.now))
-            elif (does := _DOES.get(type(command))) is not None:  # the rest is for a store
-                does(runner, command)
         waiting = waiting or list(runner.wait(0.0))
     return Course(coordinator, runner.now, runner.busy, handled)
 

@@ -20,12 +20,11 @@ from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import Any
 
-from threadpoolctl import threadpool_limits
-
 from pellux.core.objective import Evaluator, EvaluatorSource, FitContext, FitOrder, FitResult, Unavailable
 from pellux.engine.artifacts import Artifacts
 from pellux.engine.evaluation import LOG_TAIL, evaluate
 from pellux.engine.messages import CutFit, FitEnded, FitStarted, FitStepped, StartFit, WorkerReady
+from pellux.engine.one_thread import one_thread
 from pellux.engine.parent_death import tie
 from pellux.objectives import sealed
 
@@ -71,7 +70,7 @@ def main(assignment: Assignment, pipe: Connection, parent_end: Connection) -> No
     send = _locked(pipe)
     log = _Log(assignment.log)
     threading.Thread(target=_beat, args=(send,), daemon=True).start()
-    with threadpool_limits(1):
+    with one_thread():
         evaluator = WhenThere(assignment.evaluators)
         _limit_memory(assignment.memory_bytes)
         send(WorkerReady(HERE))

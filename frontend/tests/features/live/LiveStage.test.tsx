@@ -20,6 +20,7 @@ import {
   type,
   written,
 } from "../../stand";
+import { queryClient } from "../../../src/api/client";
 
 type Page = { trials: TrialRow[]; total: number; offset: number };
 const page = (search: number) => answer<Page>(`GET /api/v1/searches/${search}/trials?limit=100`);
@@ -121,6 +122,7 @@ describe("a search while it is watched", () => {
     expect((await asked("PUT", "/searches/2/workers")).body).toEqual({ count: 3 });
     await screen.findByText("64 workers at the most.");
     running({ waits_for: "The database is locked by another program." });
+    void queryClient.refetchQueries(); // as the page does every ten seconds: what cannot be written cannot be told
     await screen.findByText(/locked by another program.*goes on by itself/);
     running({ halted: "The disk is full." });
     tell([{ id: 600, at: 0, kind: "search", search_id: 2, data: stateOf(2) }]);
