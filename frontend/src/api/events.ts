@@ -12,6 +12,7 @@ import {
   type FitEntry,
   type Happening,
   type PointsEntry,
+  type SearchEntry,
   type TrialEntry,
 } from "./patches";
 import { staleness, type Staleness } from "./staleness";
@@ -98,19 +99,16 @@ export function apply(client: QueryClient, stale: Staleness, entries: Entry[]): 
 function tellOf(client: QueryClient, stale: Staleness, entry: Entry): void {
   switch (entry.kind) {
     case "search": {
-      const { problem_id: problem, run, state, workers, active_seconds } = entry.data;
+      const { problem_id: problem, run, state, active_seconds } = entry.data;
       if (run === "face-off") {
         // Its runs are no searches of the problem: only the face-off shows them.
         stale.mark(keys.faceoffs(problem), state === "running" && active_seconds > 0 ? "never" : "now");
         stale.mark(keys.workspace, "slowly");
         return;
       }
-      const held = client.getQueryData<Search[]>(keys.searches(problem));
-      const known = held?.find((search) => search.id === entry.search_id);
-      client.setQueryData(keys.searches(problem), held && patchSearches(held, [entry]));
+      const steady = saysNothingNew(client, entry);
+      client.setQueryData<Search[]>(keys.searches(problem), (held) => held && patchSearches(held, [entry]));
       // A search that runs says every few seconds how long it has run. That is patched; counts beside it can wait.
-      const listed = known?.state === state && known.workers === workers && known.halted === null;
-      const steady = listed || (run !== "search" && state === "running" && active_seconds > 0); // the others stand in no list
       for (const key of [keys.searches(problem), keys.workspace]) stale.mark(key, steady ? "slowly" : "now");
       if (steady) return;
       if (run === "baselines") stale.mark(keys.baselines(problem), "now");
@@ -160,6 +158,20 @@ function tellOf(client: QueryClient, stale: Staleness, entry: Entry): void {
     default: // of a kind that a newer server tells of
       return;
   }
+}
+
+/** Whether a search runs on as its entry before said. The list of searches may know of a change sooner than the entry that tells of
+ * it, and what else has changed is asked for by entries alone: so the list is believed only before the first entry. */
+function saysNothingNew(client: QueryClient, { search_id, data }: SearchEntry): boolean {
+  const { problem_id: problem, run, state, workers, active_seconds } = data;
+  const now = JSON.stringify([state, workers]);
+  const before = client.getQueryData<string>(keys.told(search_id ?? 0));
+  client.setQueryData(keys.told(search_id ?? 0), now);
+  if (state !== "running") return false;
+  if (run !== "search") return active_seconds > 0;
+  const listed = client.getQueryData<Search[]>(keys.searches(problem))?.find((search) => search.id === search_id);
+  if (!listed || listed.halted !== null) return false;
+  return before === undefined ? listed.state === state && listed.workers === workers : before === now;
 }
 
 function problemOf(client: QueryClient, search: number): number | null {

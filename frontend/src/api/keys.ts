@@ -18,6 +18,7 @@ export const keys = {
   forecasts: (problem: number) => ["forecast", problem],
   forecast: (problem: number, request: unknown) => ["forecast", problem, request],
   searches: (problem: number) => ["searches", problem],
+  told: (search: number) => ["told", search], // how it stood by its last entry
   points: (search: number) => ["points", search],
   clusters: ["clusters"],
   waiting: (search: number) => ["waiting", search],

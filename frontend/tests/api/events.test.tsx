@@ -45,6 +45,8 @@ const problem = (best: number | null, larger = true) =>
     best: best === null ? null : { score: best },
   }) as unknown as Problem;
 
+const deaf: Staleness = { mark: () => undefined, markAll: () => undefined, stop: () => undefined };
+
 /** What entries mark as stale, by key. */
 function marked(entries: Entry[], prepare: (client: QueryClient) => void = () => undefined) {
   const client = new QueryClient();
@@ -108,6 +110,22 @@ describe("an entry", () => {
     expect(marked([entry("search", state({ workers: 5 }))]).pace(keys.searches(PROBLEM))).toBe("now");
     const baselines = marked([entry("search", state({ run: "baselines", state: "finished" }), { search_id: 8 })]);
     expect(baselines.pace(keys.baselines(PROBLEM))).toBe("now");
+  });
+
+  it("that a search ended or goes on brings what shows it, also where the list knew of it before the entry came", () => {
+    const knows = (now: string) => (client: QueryClient) =>
+      client.setQueryData(keys.searches(PROBLEM), [search({ state: now })]);
+    const over = marked([entry("search", state({ state: "finished" }))], knows("finished"));
+    const resumed = marked([entry("search", state())], (client) => {
+      apply(client, deaf, [entry("search", state({ state: "paused" }))]);
+      knows("running")(client);
+    });
+    const on = marked([entry("search", state())], (client) => apply(client, deaf, [entry("search", state())]));
+    for (const key of [keys.searches(PROBLEM), keys.problems, keys.finalists(PROBLEM)]) {
+      expect(over.pace(key), JSON.stringify(key)).toBe("now");
+      expect(resumed.pace(key), JSON.stringify(key)).toBe("now");
+    }
+    expect(on.pace(keys.searches(PROBLEM))).toBe("slowly");
   });
 
   it("of a face-off's run concerns the face-off and no list of searches", () => {
