@@ -15,7 +15,7 @@ from pellux.engine.states import IllegalTransition
 from pellux.service.engine.engine import Engine
 from pellux.service.evidence import faceoffs
 from pellux.service.evidence.faceoff_schemas import EntrantRequest, FaceOffRequest, FaceOffView
-from pellux.service.evidence.gathering import Gathered
+from pellux.service.evidence.gathered import Gathered
 from pellux.service.evidence.replaying import _World as World
 from pellux.service.evidence.standings import as_csv, export_faceoff, faceoff_view, list_faceoffs
 from pellux.service.planning.requests import SearchRequest

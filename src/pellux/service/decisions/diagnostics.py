@@ -13,7 +13,8 @@ from pellux.core.judging.diagnostics import Cuts, calibration, confusion, most_c
 from pellux.core.judging.predictions import assemble
 from pellux.core.judging.weighted import weighted_scores
 from pellux.objectives.code.ground import CodeGround
-from pellux.service.decisions.grounds import Judged, judged_on
+from pellux.service.decisions.grounds import judged_on
+from pellux.service.decisions.honest import Judged
 from pellux.service.decisions.schemas import (
     CalibrationView,
     ClassView,

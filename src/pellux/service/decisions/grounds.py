@@ -5,14 +5,14 @@ from __future__ import annotations
 from pellux.core.errors import Conflict
 from pellux.objectives.code.brief import KINDS as CODE
 from pellux.objectives.code.brief import CodeBrief
-from pellux.objectives.code.ground import CodeGround, ground_from
+from pellux.objectives.code.ground import ground_from
 from pellux.objectives.tabular.whole_fit import Ground
+from pellux.service.decisions.honest import Judged
 from pellux.service.workspace import Workspace
 from pellux.store.database import Session
-from pellux.store.predictions import newest_predicted, read_predictions
+from pellux.store.predicted import newest_predicted
+from pellux.store.predictions import read_predictions
 from pellux.store.problems import get_problem
-
-Judged = Ground | CodeGround
 
 
 def ground_of(workspace: Workspace, problem_id: int) -> Ground:

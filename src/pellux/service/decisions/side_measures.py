@@ -13,7 +13,8 @@ from pellux.core.judging.limits import MODEL_MB, PREDICT_MS
 from pellux.core.judging.predictions import as_needed, assemble_repeats
 from pellux.core.judging.weighted import weighted_scores
 from pellux.objectives.code.brief import KINDS as CODE
-from pellux.service.decisions.grounds import Judged, ground_of
+from pellux.service.decisions.grounds import ground_of
+from pellux.service.decisions.honest import Judged
 from pellux.service.decisions.measures import COSTS, FIT_SECONDS, MODEL_SIZE, PREDICTION_SECONDS
 from pellux.service.workspace import Workspace
 from pellux.store import decisions, fits

@@ -10,7 +10,7 @@ from pellux.core.evidence.surface import check_pair, check_third
 from pellux.core.space import parse
 from pellux.service.engine.analyses import FAILED, newest_analysis
 from pellux.service.engine.engine import Engine
-from pellux.service.evidence.gathering import SCORES
+from pellux.service.evidence.gathered import SCORES
 from pellux.service.evidence.kinds import SAYS, SURFACE
 from pellux.service.evidence.schemas import EvidenceView, SurfaceRequest, SurfaceView
 from pellux.service.evidence.sentences import said

@@ -17,7 +17,7 @@ from pellux.core.strategies import CONTINUING
 from pellux.engine.states import IllegalTransition, SearchState
 from pellux.service.engine.engine import Engine
 from pellux.service.evidence.faceoff_schemas import EntrantRequest, EntrantsRequest, FaceOffRequest
-from pellux.service.evidence.replaying import REPLAYED
+from pellux.service.evidence.kinds import REPLAYED
 from pellux.service.machine import default_workers, versions
 from pellux.service.machines.demands import workers_here
 from pellux.service.planning.launching import Checked, check_holds, check_search, with_decisions

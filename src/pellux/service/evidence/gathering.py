@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
 from statistics import median
-from typing import Any
 
 from pellux.core.evidence.findings import Tried
 from pellux.core.objective import Objective
 from pellux.core.space import Configuration, Space, identity, parse
 from pellux.core.strategies import CONTINUING, STRATEGIES, Partial
 from pellux.core.strategies.partial import history
+from pellux.service.evidence.gathered import GAINS, SCORES, Gathered
 from pellux.service.planning.prior_knowledge import observations
 from pellux.service.planning.requests import SettingsRequest
 from pellux.service.planning.resolving import Resolved
@@ -22,44 +22,7 @@ from pellux.store.records import Search, Trial
 from pellux.store.runs import get_search, searches_of
 from pellux.store.trials import ended_in_searches, trials_of
 
-SCORES, GAINS = "scores", "gains in an interval"  # what a trial is weighed by
 ENDED = ("scored", "failed", "ended early")
-
-
-@dataclass(frozen=True)
-class Gathered:
-    """All that a process needs to look for evidence; it can be pickled.
-
-    Attributes
-    ----------
-    weighed : str
-        'scores', or 'gains in an interval' where trials go on from each other.
-    whole : tuple of fold scores, one a trial
-        Of the search's own trials that have them all.
-    rungs : tuple of (rung, trials, pairs of a score there and at the highest rung that both have)
-    names : mapping of int to str
-        How a trial is called in a sentence.
-    begin : configuration or None
-        Where the way to the best begins: the usual settings.
-    measured : mapping of str to (mean, standard error or None, trial id)
-        Scores by the identity of a configuration.
-    """
-
-    space: str
-    sign: int
-    seed: int
-    weighed: str
-    tried: tuple[Tried, ...]
-    whole: tuple[tuple[float, ...], ...]
-    test_to_train: float
-    rungs: tuple[tuple[int, tuple[float, ...], tuple[float, ...]], ...]
-    names: Mapping[int, str]
-    begin: Configuration | None
-    measured: Mapping[str, tuple[float, float | None, int]]
-    hard: Mapping[str, tuple[float, float]] = field(default_factory=dict)
-    workers: int = 1
-    models: bool = False
-    stops: bool = False
 
 
 def gather(workspace: Workspace, search_id: int) -> Gathered:
@@ -188,8 +151,3 @@ def _gains(turn: _Turned, mine: Sequence[Trial]) -> list[Tried]:
         gained.append((t, place, turn.sign * (t.mean - (parent.mean if parent is not None and parent.mean is not None else 0.0))))
     usual = {rung: median(g for t, _, g in gained if t.rung == rung) for rung in {t.rung for t, _, _ in gained}}
     return [Tried(t.id, place, gain - usual[t.rung], (), t.seconds) for t, place, gain in gained]
-
-
-def facts_of(found: Mapping[str, Any], names: Mapping[int, str]) -> dict[str, Any]:
-    """A finding's numbers with trials called by their names."""
-    return {**found, "best": names.get(found["best"], "")} if "best" in found else dict(found)

@@ -10,7 +10,7 @@ changes the trials cannot tell, but not over longer ones than they lie apart: it
 from __future__ import annotations
 
 import zlib
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from statistics import median
 from typing import Any
@@ -26,17 +26,13 @@ from pellux.core.strategies import Partial, SeedStream, Suggest, strategy
 from pellux.core.strategies.partial import history
 from pellux.engine.coordinator import Coordinator
 from pellux.engine.model import Limits
+from pellux.engine.pruning import Stopping
 from pellux.engine.runners.simulated import SimulatedWorld
 from pellux.engine.simulation import simulate
 from pellux.engine.states import TrialState
-from pellux.service.engine.analyses import Job
-from pellux.service.evidence.gathering import Gathered, gather
-from pellux.service.planning.resolving import Resolved
-from pellux.service.workspace import Workspace
-from pellux.store.problems import get_problem
+from pellux.service.evidence.gathered import Gathered
 
 Array = NDArray[np.float64]
-REPLAYED = "face-off replayed"
 SECONDS = 1.0  # of a fit, where no trial has taken any
 APART = 0.5  # of how far trials lie apart: the length over which luck changes
 WAVES = 256
@@ -44,30 +40,12 @@ WAVES = 256
 
 @dataclass(frozen=True)
 class Entrant:
-    """A way to search, resolved.
-
-    Attributes
-    ----------
-    stopping : mapping
-        As `Resolved.to_json` has it.
-    """
+    """A way to search, resolved."""
 
     strategy: str
     settings: Any
-    stopping: Mapping[str, Any]
+    stopping: Stopping
     workers: int
-
-
-def prepare_replay(workspace: Workspace, problem_id: int, request: Mapping[str, Any]) -> Job:
-    """Its request has the entrants as they were resolved when it was asked for."""
-    with workspace.database.read() as session:
-        folds = workspace.objective(get_problem(session, problem_id)).judging.fits
-    entrants = [
-        Entrant(one["strategy"], strategy(one["strategy"]).settings(**one["settings"]), one["stopping"], one["workers"])
-        for one in request["resolved"]
-    ]
-    known = gather(workspace, request["search"])
-    return Job(replay, (known, entrants, folds, request["budget"], request["amount"], request["repeats"], request["seed"]))
 
 
 def replay(
@@ -151,8 +129,7 @@ class _Luck:
 
 def _play(world: _World, entrant: Entrant, budget: str, amount: int, seed: int) -> Played:
     chosen, space = strategy(entrant.strategy), world.reading.space
-    resolved = Resolved.from_json(entrant.stopping)
-    ladder = resolved.ladder
+    ladder = entrant.stopping.ladder
     ended: list[tuple[float, int]] = []
     fits = {"count": 0, "now": 0.0}
 
@@ -186,7 +163,7 @@ def _play(world: _World, entrant: Entrant, budget: str, amount: int, seed: int) 
         trials=amount if budget == "trials" else 10_000, workers=entrant.workers, folds=world.folds,
         minutes=amount / 60 if budget == "seconds" else None, sign=world.sign,
     )  # fmt: skip
-    course = simulate(limits, propose, simulated, stopping=resolved.stopping(), on_end=on_end)
+    course = simulate(limits, propose, simulated, stopping=entrant.stopping, on_end=on_end)
     last = {trial: at for at, trial in ended}
     done = sorted((n for n in course.coordinator.trials if n in last), key=lambda n: last[n])
     trials = [course.coordinator.trials[n] for n in done]

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from pellux.core.errors import Conflict, NotFound
+from pellux.service.evidence.computing import compute
 from pellux.service.evidence.evidence import shown
 from pellux.service.evidence.gathering import gather
-from pellux.service.evidence.kinds import SAYS, compute
+from pellux.service.evidence.kinds import SAYS
 from pellux.service.evidence.schemas import EvidenceView
 from pellux.service.trust import require_trust
 from pellux.service.workspace import Workspace

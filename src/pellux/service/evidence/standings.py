@@ -15,7 +15,7 @@ from pellux.core.strategies import labelled
 from pellux.service.engine.engine import Engine
 from pellux.service.evidence.faceoff_schemas import FaceLineView, FaceOffRequest, FaceOffView, StandingView
 from pellux.service.evidence.faceoffs import asked_of, get, ground_of, of_problem, turns
-from pellux.service.evidence.replaying import REPLAYED
+from pellux.service.evidence.kinds import REPLAYED
 from pellux.service.wording import sentence
 from pellux.service.workspace import Workspace
 from pellux.store import runs, trials
