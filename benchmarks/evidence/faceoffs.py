@@ -129,7 +129,8 @@ def main() -> None:
         "",
         "With 6 repeats, 2026-11-29: 0.60 on *Warm arrivals, tree*, 0.40 on *Energy per trip, tree*, 0.80 on *Pre-cooling*. With 16, 2026-11-30, before luck had a place: "
         "0.20, 0.80, 1.00, and 12 of 13 of the pairs told apart in the same order. Before the replay took the distance of "
-        "trials from its model for noise, in place of how their folds differ: 0.20 on *Warm arrivals, tree* (the only one that was run).",
+        "trials from its model for noise, in place of how their folds differ: 0.20 on *Warm arrivals, tree* (the only one that was run). On 2026-12-01, before "
+        "luck was what fitted trials had of it: 0.60, 0.80, 0.80.",
     ]
     put("face-offs", lines)
 

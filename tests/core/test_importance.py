@@ -37,6 +37,29 @@ def test_few_trials_say_it_with_more_doubt_and_the_same_twice() -> None:
     assert widths[0] > 3 * widths[1]
 
 
+def test_where_trials_crowd_together_they_say_the_rest_with_more_doubt() -> None:
+    known, rng = ishigami(), np.random.default_rng(6)
+    rows = rng.random((60, 3))
+    readings = []
+    for crowded in (0.0, 0.9):
+        near = np.where(rng.random((60, 1)) < crowded, 0.2 + 0.1 * rows, rows)
+        tried = [known.space.decode(row) for row in near]
+        reading = read(known.space, tried, np.array([known.value(c) for c in tried]), np.random.default_rng(1))
+        assert reading is not None
+        readings.append(reading)
+    alike, together = (reading.crowding for reading in readings)
+    assert alike < 1.2
+    assert 1.3 < together <= 2.0
+    shares = importances(readings[1], np.random.default_rng(1))
+    readings[1].__dict__["crowding"] = 1.0
+    narrow = importances(readings[1], np.random.default_rng(1))
+    for one, other in zip(shares.singles, narrow.singles, strict=True):
+        assert one.total.low <= other.total.low
+        assert one.total.high >= other.total.high
+        assert one.total.share == other.total.share
+    assert any(one.total.high > other.total.high for one, other in zip(shares.singles, narrow.singles, strict=True))
+
+
 def test_a_setting_that_does_nothing_has_no_share_and_noise_is_not_explained() -> None:
     space = parse("a: 0 .. 1\ndead: 0 .. 1\nkind: p | q")
     rng = np.random.default_rng(3)

@@ -6,6 +6,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from scipy.spatial.distance import cdist
 
 from pellux.core.errors import Conflict, InvalidPlan, NotFound
 from pellux.core.evidence.findings import Tried
@@ -131,11 +132,16 @@ def test_luck_in_a_replay_has_a_place_and_folds_scatter_about_it() -> None:
     assert -np.diff(np.mean([folds(x) for x in np.linspace(0, 1, 200)], 0)) == pytest.approx([0.3] * 4, abs=0.05), (
         "smaller is better"
     )
-    means = np.array([[folds(x, 0.5, seed).mean() for x in (0.3, 0.302, 0.9)] for seed in range(200)])
+    grid = np.random.default_rng(3).uniform(0.1, 0.9, (2000, 2))
+    x, y = grid[cdist(grid, reading.known).min(1).argmax()]  # where nothing was tried
+    far = (x + 0.5) % 1
+    means = np.array([[folds(at, y, seed).mean() for at in (x, x + 0.002, far)] for seed in range(200)])
     assert means[:, 0].std() == pytest.approx(world.luck, rel=0.25), "another world for each repeat"
     assert 0.1 < world.luck < 0.3
     assert (means[:, 0] - means[:, 1]).std() < 0.1 * world.luck, "next door nobody is luckier"
     assert (means[:, 0] - means[:, 2]).std() > world.luck, "far away one is"
+    again = [np.mean([world.score(t.configuration, fold, 7) for fold in range(5)]) for t in tried]
+    assert np.std(np.array(again) + scores) < 0.05 * world.luck, "what was fitted scores what it scored"
     rest = np.array([folds(0.3, 0.5, seed) for seed in range(200)])
     rest = rest - rest.mean(1, keepdims=True) - (rest.mean(0) - rest.mean())
     assert rest.std() == pytest.approx(0.1 * np.sqrt(4 / 5), rel=0.15), "what fold races go by"

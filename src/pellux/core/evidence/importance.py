@@ -27,6 +27,8 @@ SPREAD = 40  # draws of the sampling's error beside each function
 # Share of what is drawn between `low` and `high`, for the truth to lie there nine times out of ten: no model is quite right (measured on
 # functions with other seeds than those of benchmarks/evidence).
 DRAWN = 0.95
+# And how much wider, by how crowded the trials are: where they lie close together, the model is too sure of the rest (likewise).
+STRETCH = 0.5
 
 
 @dataclass(frozen=True)
@@ -102,6 +104,7 @@ class _Crossed:
 
     def __init__(self, reading: Reading, rng: Generator) -> None:
         self._reading, self._rng = reading, rng
+        self._wider = 1 + STRETCH * (reading.crowding - 1)
         self._quarter = float(np.quantile(reading.standard, QUARTER))
         self._whole = _Sampled(_blocks(reading.at_first), _blocks(reading.at_second))
         self._good = self._whole.behind(self._quarter)
@@ -137,8 +140,9 @@ class _Crossed:
         off = drawn.std(0, ddof=1) / np.sqrt(BLOCKS)
         each = drawn.mean(0)
         spread = each[:, None] + off[:, None] * self._rng.standard_normal((len(each), SPREAD))
-        low, high = np.quantile(spread, [(1 - DRAWN) / 2, (1 + DRAWN) / 2])
-        return Share(*(float(np.clip(value, 0.0, 1.0)) for value in (each.mean(), low - ROUNDING, high + ROUNDING)))
+        share = each.mean()
+        low, high = share + self._wider * (np.quantile(spread, [(1 - DRAWN) / 2, (1 + DRAWN) / 2]) - share)
+        return Share(*(float(np.clip(value, 0.0, 1.0)) for value in (share, low - ROUNDING, high + ROUNDING)))
 
 
 def _blocks(values: Array) -> Array:

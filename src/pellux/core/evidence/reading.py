@@ -103,6 +103,15 @@ class Reading:
         return np.array([self.space.encode(c) for c in self.configurations])
 
     @cached_property
+    def crowding(self) -> float:
+        """How much further the points of the space lie from the nearest trial than from the nearest of as many evenly spread points, from 1 to 2."""
+        count = min(self.trials, len(self.second))
+        tried = self.coding.features(self.known[np.linspace(0, self.trials - 1, count).astype(np.intp)])
+        here, even = self._features(self.first), self._features(self.second[:count])
+        far, usual = (scipy.spatial.KDTree(points).query(here)[0].mean() for points in (tried, even))
+        return float(np.clip(far / max(usual, 1e-12), 1.0, 2.0))
+
+    @cached_property
     def order(self) -> NDArray[np.intp]:
         """Places of the trials, the best by what the model makes of it first: a lucky score alone does not lead."""
         found: NDArray[np.intp] = np.argsort(-self.posteriors[0].expected(self.coding.features(self.known)), kind="stable")

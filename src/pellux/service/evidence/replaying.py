@@ -5,6 +5,7 @@ What folds do to a configuration they do to its neighbours, too: how folds diffe
 from the model, and by that much a score here is lucky or not; a run is credited with its luck, as one with real fits is. Luck has a place:
 fits of settings that are nearly the same score nearly the same, so that nobody gains by asking again next door. Over how short a way it
 changes the trials cannot tell, but not over longer ones than they lie apart: it is a random function with half of that as its length scale.
+Where a trial was fitted its luck is known: there the function is what that trial had, and a replay that tries the same scores the same.
 """
 
 from __future__ import annotations
@@ -16,14 +17,16 @@ from statistics import median
 from typing import Any
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 
 from pellux.core.errors import Conflict
 from pellux.core.evidence.faceoff import Played
-from pellux.core.evidence.reading import Reading, read
+from pellux.core.evidence.reading import MOST, Reading, read
 from pellux.core.space import Configuration, identity, parse
 from pellux.core.strategies import Partial, SeedStream, Suggest, strategy
 from pellux.core.strategies.partial import history
+from pellux.core.surrogates.gaussian_process import telling
 from pellux.engine.coordinator import Coordinator
 from pellux.engine.model import Limits
 from pellux.engine.pruning import Stopping
@@ -36,6 +39,7 @@ Array = NDArray[np.float64]
 SECONDS = 1.0  # of a fit, where no trial has taken any
 APART = 0.5  # of how far trials lie apart: the length over which luck changes
 WAVES = 256
+EXACT = 0.01  # of the variance of luck, that a trial's own may be off: two of one configuration need not agree
 
 
 @dataclass(frozen=True)
@@ -77,7 +81,7 @@ class _World:
     """What a fit would score and take: the model's mean, luck that has a place, how folds differ, and how fits scatter about that."""
 
     def __init__(self, known: Gathered, reading: Reading, folds: int) -> None:
-        self.reading, self._known, self._lucks = reading, dict[str, tuple[Array, float]](), dict[int, _Luck]()
+        self.reading, self._known, self._lucks = reading, dict[str, tuple[Array, float]](), dict[int, Array]()
         table = np.array([row for row in known.whole if len(row) == folds] or np.zeros((0, folds)), dtype=float)
         self.folds, self.sign = folds, known.sign
         self.luck = float(reading.unit * reading.noise)
@@ -89,13 +93,13 @@ class _World:
             self.scatter = float(np.sqrt((rest**2).sum() / max((len(table) - 1) * (folds - 1), 1)))
         taken = [t.seconds / max(len(t.scores), 1) for t in known.tried if t.seconds > 0 and t.scores]
         self.seconds = median(taken) if taken else SECONDS
-        self._length = APART * len(reading.configurations) ** (-1 / reading.space.dimension)
+        self._luck = _Luck.of(reading)
 
     def at(self, configuration: Configuration) -> tuple[Array, float]:
         """Its place in the unit cube, and what the model expects there."""
         key = identity(configuration)
         if key not in self._known:
-            point = np.nan_to_num(self.reading.space.encode(configuration), nan=0.5)
+            point = _place(self.reading.space.encode(configuration))
             features = self.reading.coding.features(self.reading.space.snap(point[None]))
             self._known[key] = point, float(self.reading.in_scores(self.reading.posteriors[0].expected(features))[0])
         return self._known[key]
@@ -103,28 +107,57 @@ class _World:
     def score(self, configuration: Configuration, fold: int, seed: int) -> float:
         """In the metric's own direction; the same for the same configuration, fold and seed."""
         if seed not in self._lucks:
-            self._lucks[seed] = _Luck.drawn(self.reading.space.dimension, self._length, np.random.default_rng([seed, WAVES]))
+            self._lucks[seed] = self._luck.drawn(np.random.default_rng([seed, WAVES]))
         place, expected = self.at(configuration)
         each = np.random.default_rng([seed, zlib.crc32(identity(configuration).encode())]).standard_normal(self.folds)
         # Over all folds their scatter comes to nothing: what is left of a mean is luck, and has its place.
         about = self.scatter * float(each[fold] - each.mean())
-        return float(self.sign * (expected + self.luck * self._lucks[seed].at(place) + self.ease[fold] + about))
+        return float(self.sign * (expected + self.luck * self._luck.at(place, self._lucks[seed]) + self.ease[fold] + about))
 
 
 @dataclass(frozen=True)
 class _Luck:
-    """A random function of the unit cube with variance 1, by random Fourier features (Rahimi & Recht 2007)."""
+    """Random functions of the unit cube with variance 1, by random Fourier features (Rahimi & Recht 2007), which are pulled to the luck that
+    fitted trials had (Matheron's rule, as in core/evidence/functions.py)."""
 
+    length: float
     directions: Array
     phases: Array
-    weights: Array
+    places: Array  # of the trials, shape (n, dimension)
+    had: Array  # their luck
 
     @staticmethod
-    def drawn(dimension: int, length: float, rng: np.random.Generator) -> _Luck:
-        return _Luck(rng.standard_normal((dimension, WAVES)) / length, rng.uniform(0, 2 * np.pi, WAVES), rng.standard_normal(WAVES))
+    def of(reading: Reading) -> _Luck:
+        chosen = telling(reading.standard, MOST)
+        features = reading.coding.features(reading.known[chosen])
+        had = (reading.standard[chosen] - reading.posteriors[0].expected(features)) / max(reading.noise, 1e-9)
+        dimension, rng = reading.space.dimension, np.random.default_rng(WAVES)
+        length = APART * reading.trials ** (-1 / dimension)
+        directions, phases = rng.standard_normal((dimension, WAVES)) / length, rng.uniform(0, 2 * np.pi, WAVES)
+        return _Luck(length, directions, phases, _place(reading.known[chosen]), had)
 
-    def at(self, place: Array) -> float:
-        return float(np.cos(place @ self.directions + self.phases) @ self.weights * np.sqrt(2 / WAVES))
+    def drawn(self, rng: np.random.Generator) -> Array:
+        """The weights of one function: of its waves, then of its pulls."""
+        waves = rng.standard_normal(WAVES)
+        alike = self._alike(self.places) + EXACT * np.eye(len(self.places))
+        missing = self.had - self._waves(self.places) @ waves
+        return np.concatenate([waves, np.linalg.solve(alike, missing)])
+
+    def at(self, place: Array, weights: Array) -> float:
+        return float((np.hstack([self._waves(place[None]), self._alike(place[None])]) @ weights)[0])
+
+    def _waves(self, places: Array) -> Array:
+        found: Array = np.cos(places @ self.directions + self.phases) * np.sqrt(2 / WAVES)
+        return found
+
+    def _alike(self, places: Array) -> Array:
+        found: Array = np.exp(-0.5 * scipy.spatial.distance.cdist(places, self.places, "sqeuclidean") / self.length**2)
+        return found
+
+
+def _place(points: Array) -> Array:
+    """Points with parameters that are inactive in the middle."""
+    return np.nan_to_num(points, nan=0.5)
 
 
 def _play(world: _World, entrant: Entrant, budget: str, amount: int, seed: int) -> Played:
