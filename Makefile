@@ -1,7 +1,7 @@
 # make demo    sets everything up and serves the demo workspace
 # make test    sets everything up and runs every check
 # make setup   Python environment and front end    make bench   benchmarks, written to docs/benchmarks.md
-# make bench-evidence  importance beside formulas, findings beside the truth
+# make bench-evidence  importance beside formulas, findings and surfaces beside the truth, face-offs replayed beside fitted
 # make bench-cluster   what a cluster costs beside local workers, and what many machines cost the server
 # make bench-own     what Pellux adds to your own programs and functions, kills, leases
 # make bench-memory    what earlier problems are worth to a search, on tables of real fits
@@ -67,6 +67,7 @@ bench-own: setup
 bench-evidence: setup browser
 	$(BIN)/python -m benchmarks.evidence.importance 12
 	$(BIN)/python -m benchmarks.evidence.findings 300 60
+	$(BIN)/python -m benchmarks.evidence.surfaces 100
 	$(BIN)/python -m benchmarks.evidence.faceoffs 16
 	$(BIN)/python -m benchmarks.evidence.brushing
 
