@@ -123,12 +123,17 @@ def compared(known: Known, tried: list[Configuration], seed: int) -> tuple[list[
     return off, covers
 
 
-def speed() -> str:
-    """2,000 trials of 12 parameters, beside one fit of a forest."""
+def many() -> tuple[Space, Array, Array, np.random.Generator]:
+    """2,000 trials of 12 parameters: space, points of the unit cube, scores, and what drew them."""
     rng = np.random.default_rng(1)
-    space = parse("\n".join(f"p{i}: 0 .. 1" for i in range(12)))
     points = rng.random((2000, 12))
     scores = np.sin(5 * points[:, 0]) + points[:, 1] * points[:, 2] + 0.1 * rng.standard_normal(2000)
+    return parse("\n".join(f"p{i}: 0 .. 1" for i in range(12))), points, scores, rng
+
+
+def speed() -> str:
+    """Of `many`, beside one fit of a forest."""
+    space, points, scores, rng = many()
     configurations = [space.decode(row) for row in points]
     begun = time.perf_counter()
     reading = read(space, configurations, scores, rng)

@@ -19,12 +19,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from benchmarks.document import put
+from benchmarks.evidence.importance import many
 from benchmarks.evidence.made_up import MadeUp, search
 from pellux.core.evidence.curves import OVER, along, near
 from pellux.core.evidence.importance import importances
 from pellux.core.evidence.reading import BAND, Reading, read
 from pellux.core.evidence.surface import AVERAGED, NEAR, Surface, surface
-from pellux.core.space import parse
 
 FIRST_SEED = 20_000
 Array = NDArray[np.float64]
@@ -66,11 +66,8 @@ def held(seed: int) -> tuple[float, float, float, float] | None:
 
 
 def speed() -> str:
-    """2,000 trials of 12 parameters: what is drawn once importance is there."""
-    rng = np.random.default_rng(1)
-    space = parse("\n".join(f"p{i}: 0 .. 1" for i in range(12)))
-    points = rng.random((2000, 12))
-    scores = np.sin(5 * points[:, 0]) + points[:, 1] * points[:, 2] + 0.1 * rng.standard_normal(2000)
+    """What is drawn of 2,000 trials of 12 parameters once importance is there."""
+    space, points, scores, rng = many()
     reading = read(space, [space.decode(row) for row in points], scores, rng)
     assert reading is not None
     importances(reading, rng)
