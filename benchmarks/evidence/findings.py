@@ -7,6 +7,9 @@ python -m benchmarks.evidence.findings 200 40     # searches, and searches whose
 from __future__ import annotations
 
 import os
+
+os.environ.update(OMP_NUM_THREADS="1", OPENBLAS_NUM_THREADS="1")
+
 import platform
 import sys
 import time

@@ -6,6 +6,9 @@ python -m benchmarks.memory.run 3 'gaussian process'     # how many seeds, which
 from __future__ import annotations
 
 import os
+
+os.environ.update(OMP_NUM_THREADS="1", OPENBLAS_NUM_THREADS="1")
+
 import platform
 import sys
 import time
