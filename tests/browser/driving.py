@@ -7,8 +7,9 @@ import json
 import os
 import shutil
 import tempfile
+import time
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from functools import cache
 from pathlib import Path
 from typing import Any
@@ -16,7 +17,9 @@ from typing import Any
 from selenium.common.exceptions import (
     ElementClickInterceptedException,
     ElementNotInteractableException,
+    JavascriptException,
     StaleElementReferenceException,
+    TimeoutException,
 )
 from selenium.webdriver import ActionChains, Chrome, ChromeOptions, ChromeService
 from selenium.webdriver.common.by import By
@@ -28,11 +31,27 @@ FLAGS = (
     "--disable-component-update", "--disable-sync", "--disable-dev-shm-usage", "--force-color-profile=srgb",
     "--force-prefers-reduced-motion",  # what moves costs frames, and tests of what is there have to wait for it
 )  # fmt: skip
-# Pages of tests live for seconds: to compile what is run often anew, and better, costs more than it gives. Benchmarks do without.
-SHORT_LIVED = "--js-flags=--no-turbofan,--no-maglev,--min-semi-space-size=32"
+# Pages of tests live for seconds: the best of compilers costs more than it gives. Benchmarks do without.
+SHORT_LIVED = "--js-flags=--no-turbofan,--min-semi-space-size=32"
 
-# What an element answers while the page redraws: try again.
-IN_MOTION = (StaleElementReferenceException, ElementClickInterceptedException, ElementNotInteractableException)
+# What an element answers while the page redraws, and a script while another page is loaded: try again.
+IN_MOTION = (StaleElementReferenceException, ElementClickInterceptedException, ElementNotInteractableException, JavascriptException)
+# The page itself looks whether it has come so far: to ask it twenty times a second from outside keeps it, and us, busy.
+AWAIT = """
+const [seconds, ...given] = [...arguments].slice(0, -1), then = arguments[arguments.length - 1], end = performance.now() + 1000 * seconds;
+const shown = (one) => one.checkVisibility({ opacityProperty: true, visibilityProperty: true });
+const text = (one) => (shown(one) ? (one.innerText ?? one.textContent).replaceAll("\u00a0", " ").trim() : "");
+const enabled = (one) => !one.matches(":disabled");
+const all = (css) => [...document.querySelectorAll(css)];
+const ask = (%s);
+const look = () => {
+  const found = ask(...given);
+  if (found || performance.now() > end) then(found || null);
+  else setTimeout(look, 30);
+};
+look();
+"""
+WINDOW = 20.0  # seconds for which a page is asked at once; scripts may take 30
 
 
 class Page:
@@ -51,8 +70,17 @@ class Page:
     def until(self, condition: Callable[[], Any], seconds: float = 20, what: str = "") -> Any:
         return WebDriverWait(self.driver, seconds, 0.05, IN_MOTION).until(lambda _: condition(), what)
 
+    def awaited(self, ask: str, *given: Any, seconds: float = 20, what: str = "") -> Any:
+        """What a function of the page answers once it is neither false nor nothing."""
+        end = time.monotonic() + seconds
+        while (left := end - time.monotonic()) > 0:
+            with suppress(*IN_MOTION):
+                if found := self.driver.execute_async_script(AWAIT % ask, min(left, WINDOW), *given):
+                    return found
+        raise TimeoutException(what or ask)
+
     def find(self, css: str, seconds: float = 20) -> WebElement:
-        found: WebElement = self.until(lambda: next(iter(self.all(css)), None), seconds, f"no {css}")
+        found: WebElement = self.awaited("(css) => document.querySelector(css)", css, seconds=seconds, what=f"no {css}")
         return found
 
     def all(self, css: str) -> list[WebElement]:
@@ -62,20 +90,23 @@ class Page:
         return self.find(css).text
 
     def wait_text(self, css: str, words: str, seconds: float = 20) -> None:
-        self.until(lambda: any(words in e.text for e in self.all(css)), seconds, f"no '{words}' in {css}")
+        there = "(css, words) => all(css).some((one) => text(one).includes(words))"
+        self.awaited(there, css, words, seconds=seconds, what=f"no '{words}' in {css}")
 
     def click(self, css: str) -> None:
-        self.until(lambda: self._clicked(e for e in self.all(css)), what=f"{css} cannot be clicked")
+        self._pressed("(css) => all(css).find(enabled)", css, what=f"{css} cannot be clicked")
 
-    def press_button(self, words: str) -> None:
-        self.until(lambda: self._clicked(b for b in self.all("button, a") if b.text.strip() == words), what=f"no button {words}")
+    def press_button(self, words: str, *, part: bool = False) -> None:
+        """The button that says this, or has it among its words."""
+        ask = "(words, part) => all('button, a').find((one) => enabled(one) && (part ? text(one).includes(words) : text(one) === words))"
+        self._pressed(ask, words, part, what=f"no button {words}")
 
-    @staticmethod
-    def _clicked(elements: Iterator[WebElement]) -> bool:
-        found = next((e for e in elements if e.is_enabled()), None)
-        if found is not None:
-            found.click()
-        return found is not None
+    def _pressed(self, ask: str, *given: Any, what: str) -> None:
+        def pressed() -> bool:
+            self.awaited(ask, *given, what=what).click()
+            return True
+
+        self.until(pressed, what=what)
 
     def type(self, css: str, words: str, *, clear: bool = True) -> None:
         def typed() -> bool:
@@ -91,7 +122,9 @@ class Page:
         """Choose an option of the field with this label."""
 
         def selected() -> bool:
-            name = next(e.get_attribute("for") for e in self.all("label") if e.text == label)
+            name = self.awaited(
+                "(label) => all('label').find((one) => text(one) === label)?.htmlFor", label, what=f"no field {label}"
+            )
             Select(self.find(f"[id='{name}']")).select_by_visible_text(option)
             return True
 

@@ -163,7 +163,7 @@ def decide(page: Page, shoot: Callable[[str], None]) -> None:
     page.find("[data-importance='done']", 120)
     shoot("decision-baseline")
     page.press_button("holdout")
-    page.until(lambda: page._clicked(b for b in page.all("button") if b.text.startswith("Open the holdout")))
+    page.press_button("Open the holdout", part=True)
     page.type("[role='dialog'] input", "A. Moss")
     page.press_button("Open it")
     page.find("[data-look='done']", 120)

@@ -33,7 +33,7 @@ def test_what_is_planted_is_found_and_followed_and_taken_back(page: Page) -> Non
     page.find("[data-evidence='done']", 60)
     found = {e.get_attribute("data-finding") for e in page.all("[data-finding]")}
     assert {"crowded end", "losing option", "dead setting", "ridge"} <= found
-    page.until(lambda: page._clicked(b for b in page.all("button") if b.text.startswith("Apply all")))
+    page.press_button("Apply all", part=True)
     page.wait_text("[data-change='mode']", "mode: steady | boost")
     page.press_button("Open in Space")
     page.until(lambda: "/space" in page.driver.current_url)

@@ -175,7 +175,7 @@ def test_a_choice_is_signed_judged_on_the_holdout_and_taken_away(page: Page, ser
     page.open("/p/1/decision?view=holdout")
     page.click("[data-rule='one standard error']")
     page.find("[data-holdout='0']")
-    page.until(lambda: page._clicked(b for b in page.all("button") if b.text.startswith("Open the holdout")))
+    page.press_button("Open the holdout", part=True)
     page.type("[role='dialog'] input", "Ada")
     page.press_button("Open it")
     page.find("[data-look='done']", 60)

@@ -52,13 +52,13 @@ def test_the_holdout_is_judged_as_scikit_learn_judges_it(ground: Ground) -> None
 
 
 def test_importance_is_what_shuffling_by_scikit_learn_gives(ground: Ground) -> None:
-    found = {c.column: c.drop for c in column_importance(ground, "logistic", {"C": 0.5}, repeats=40, folds=2)}
+    found = {c.column: c.drop for c in column_importance(ground, "logistic", {"C": 0.5}, repeats=15, folds=2)}
     expected = np.zeros(len(ground.columns))
     for fold in (0, 1):
         test = ground.assigned == fold
         pipeline = fitted("logistic", {"C": 0.5}, ground, (ground.assigned >= 0) & ~test)
         shuffled = permutation_importance(
-            pipeline, ground.matrix[test], ground.target[test], scoring="average_precision", n_repeats=40, random_state=0
+            pipeline, ground.matrix[test], ground.target[test], scoring="average_precision", n_repeats=15, random_state=0
         )  # fmt: skip
         expected += shuffled.importances_mean / 2
     assert [found[name] for name in ground.columns] == pytest.approx(expected, abs=0.03)

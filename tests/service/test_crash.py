@@ -16,19 +16,19 @@ pytestmark = pytest.mark.slow
 PLAN = {"strategy": "gaussian process", "trials": 9, "workers": 1, "seed": 21}
 FOREST = {
     "learner": "forest",
-    "space": "trees: 10 .. 40 int\ndepth: 2 .. 12 int\nfeatures: 0.2 .. 1",
+    "space": "trees: 5 .. 20 int\ndepth: 2 .. 12 int\nfeatures: 0.2 .. 1",
     "plan": {**PLAN, "trials": 4},
 }
 NETWORK = {
     "learner": "network",
-    "space": "rate: 1e-4 .. 0.1 log\nwidth: 4 .. 12 int log\npull: 1e-6 .. 1 log\nepochs: 27",
+    "space": "rate: 1e-4 .. 0.1 log\nwidth: 4 .. 8 int log\npull: 1e-6 .. 1 log\nepochs: 27",
     "plan": {**PLAN, "early_stopping": "asynchronous halving", "stopping": {"factor": 3, "least": 3}},
 }
 
 
 def launch(server: Server, csv: bytes, body: Any) -> int:
     _, data = server.call("POST", "/api/v1/data?name=mixed.csv", csv)
-    brief = {"data": data["hash"], "target": "label", "metric": "average precision", "ignore": ["amount"], "seed": 1}
+    brief = {"data": data["hash"], "target": "label", "metric": "average precision", "ignore": ["amount"], "seed": 1, "folds": 3}
     _, problem = server.call("POST", "/api/v1/problems", brief)
     status, search = server.call("POST", f"/api/v1/problems/{problem['id']}/searches", body)
     assert status == 201, search
@@ -73,7 +73,7 @@ def test_killed_and_started_again_searches_end_as_uninterrupted(tmp_path: Path) 
         assert [results(server, search) for search in (forest, network)] == undisturbed
 
     done = fits_done(folder, forest)
-    assert len(done) == 5 * 5
+    assert len(done) == 5 * 3
     assert set(done.values()) == {1}, "a scored fit was run again"
     assert set(before) <= set(database.execute(scored, (forest,))), "a recorded score was written anew"
     assert [s for (s,) in database.execute("SELECT DISTINCT attempt FROM fit WHERE search_id = ?", (forest,))] == [1]
