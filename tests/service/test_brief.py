@@ -100,7 +100,7 @@ def test_baselines_are_scored_in_the_background_and_freeze_nothing(engine: Engin
     assert baseline.trial_id == max(done, key=lambda v: v.score or 0.0).trial_id, "the best there is, whoever it is of"
     with engine.workspace.database.read() as session:
         recorded = session.scalars(select(Fit.recorded).where(Fit.search_id == search)).all()
-    assert len(recorded) == 15
+    assert len(recorded) == 9
     assert all(set(r) == {"ROC AUC", "accuracy"} for r in recorded)
     exported = json.loads(b"".join(trials.export(engine.workspace, [search], "jsonl")).splitlines()[0])
     assert 0.5 < exported["recorded"]["ROC AUC"] < 1
@@ -193,7 +193,7 @@ def test_every_split_plan_from_search_to_a_script_that_checks_it(
 
 
 def test_one_fold_searches_on_it_and_judges_finalists_on_all(engine: Engine, tmp_path: Path) -> None:
-    problem_id = problem(engine, tmp_path)
+    problem_id = problem(engine, tmp_path, folds=5)
     search = launch(engine, problem_id, trials=8, **{"early stopping": "one fold", "stopping": {"fold": 3, "finalists": 2}})
     assert engine.join(search, 60)
     found = [t for t in rows(engine, search) if t.origin == "proposed"]

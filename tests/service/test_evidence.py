@@ -63,8 +63,8 @@ def test_settings_are_weighed_once_for_as_many_trials(engine: Engine, tmp_path: 
     side = spending(engine.workspace, problem_id)
     assert [one.search_id for one in side.searches] == [search, more]
     first = side.searches[0]
-    assert (first.trials, first.fits) == (14, 70)
-    assert first.rises[-1][:2] == [14, 70]
+    assert (first.trials, first.fits) == (14, 42)
+    assert first.rises[-1][:2] == [14, 42]
     assert first.rises[-1][3] == first.best
     measured = measure_path(engine, search) if any(s.measured is None for s in again.path) else None
     if measured is not None:

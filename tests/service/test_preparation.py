@@ -40,7 +40,7 @@ def known(engine: Engine, problem_id: int, space: str, wanted: Any, key: str = "
 def test_a_rehearsal_proves_the_setup_and_calibrates_the_forecast(engine: Engine, tmp_path: Path) -> None:
     problem_id = problem(engine, tmp_path)
     before = forecast(engine.workspace, problem_id, request())
-    assert (before.trials, before.folds, before.fits) == (6, 5, 35)
+    assert (before.trials, before.folds, before.fits) == (6, 3, 21)
     assert before.seconds is None
     fits = rehearse(engine.workspace, problem_id, request())
     assert [fit.what for fit in fits][:2] == ["default configuration", "cheapest start"]
@@ -151,7 +151,7 @@ def test_starts_come_first_and_count(engine: Engine, tmp_path: Path) -> None:
 
 
 def test_a_trial_by_hand_runs_beside_the_budget(engine: Engine, tmp_path: Path) -> None:
-    problem_id = problem(engine, tmp_path, mixed_columns(rows=600))
+    problem_id = problem(engine, tmp_path)
     search = launch(engine, problem_id, key="forest", space="trees: 20 .. 40 int", trials=6, workers=1)
     searches.try_configuration(engine, search, {"trees": 43, "depth": 3})
     with pytest.raises(InvalidSpace, match="no such setting"):

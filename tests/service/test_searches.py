@@ -38,7 +38,7 @@ SPACE = "depth: 2 .. 9 int\nmin_leaf: 1 .. 40 int log\n"
 
 def problem(engine: Engine, folder: Path, columns: dict[str, Any] | None = None, **brief: Any) -> int:
     table = imported(engine.workspace, folder, columns)
-    request = {"data": table.hash, "target": "label", "metric": "average precision", "ignore": ["amount"], "seed": 4, **brief}
+    request = {"data": table.hash, "target": "label", "metric": "average precision", "ignore": ["amount"], "seed": 4, "folds": 3, **brief}
     return problems.create_problem(engine.workspace, BriefRequest.model_validate(request))
 
 
@@ -61,7 +61,7 @@ def rows(engine: Engine, search_id: int) -> list[PagedTrial]:
 
 
 def test_a_search_scores_the_baseline_and_what_random_proposes(engine: Engine, tmp_path: Path) -> None:
-    problem_id = problem(engine, tmp_path)
+    problem_id = problem(engine, tmp_path, folds=5)
     search_id = launch(engine, problem_id)
     assert engine.join(search_id, 60)
     view = searches.search_view(engine, search_id)
@@ -244,7 +244,7 @@ def test_every_change_is_in_the_ledger_once(engine: Engine, tmp_path: Path) -> N
     with engine.workspace.database.read() as session:
         kinds = dict(session.execute(select(Ledger.kind, func.count()).group_by(Ledger.kind)).all())
         payloads = list(session.scalars(select(Ledger.payload).where(Ledger.kind == "fit")))
-    assert sum('"state":"done"' in p for p in payloads) == 20
+    assert sum('"state":"done"' in p for p in payloads) == 12
     assert kinds["trial"] == 4 * 3  # waiting, running, scored
 
 
