@@ -282,7 +282,7 @@ def test_where_trials_say_nothing_nothing_breaks(tried: list[Tried]) -> None:
 def test_sixty_parameters_one_option_tried_and_a_single_setting() -> None:
     wide = parse("\n".join(f"p{i}: 0 .. 1" for i in range(60)))
     rng = np.random.default_rng(4)
-    drawn = [wide.decode(row) for row in rng.random((40, 60))]
+    drawn = [wide.decode(row) for row in rng.random((24, 60))]
     many = [Tried(i, c, float(c["p3"]) + 0.01 * rng.standard_normal()) for i, c in enumerate(drawn, 1)]
     reading = reading_of(many, wide)
     assert importances(reading, rng).singles[0].name == "p3"

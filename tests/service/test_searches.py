@@ -38,7 +38,15 @@ SPACE = "depth: 2 .. 9 int\nmin_leaf: 1 .. 40 int log\n"
 
 def problem(engine: Engine, folder: Path, columns: dict[str, Any] | None = None, **brief: Any) -> int:
     table = imported(engine.workspace, folder, columns)
-    request = {"data": table.hash, "target": "label", "metric": "average precision", "ignore": ["amount"], "seed": 4, "folds": 3, **brief}
+    request = {
+        "data": table.hash,
+        "target": "label",
+        "metric": "average precision",
+        "ignore": ["amount"],
+        "seed": 4,
+        "folds": 3,
+        **brief,
+    }
     return problems.create_problem(engine.workspace, BriefRequest.model_validate(request))
 
 
