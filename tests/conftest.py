@@ -20,8 +20,8 @@ from pellux.service.engine.engine import Engine
 from pellux.service.workspace import Workspace
 from tests import forking
 
-settings.register_profile("pellux", deadline=None, max_examples=60, suppress_health_check=[HealthCheck.too_slow])
-settings.register_profile("ci", parent=settings.get_profile("pellux"), derandomize=True, max_examples=40)
+settings.register_profile("pellux", deadline=None, max_examples=40, suppress_health_check=[HealthCheck.too_slow])
+settings.register_profile("ci", parent=settings.get_profile("pellux"), derandomize=True)
 settings.load_profile("ci" if os.environ.get("CI") else "pellux")
 
 

@@ -8,9 +8,9 @@ from benchmarks.own import kills
 
 @pytest.mark.slow
 def test_kills_lose_nothing_and_do_nothing_twice() -> None:
-    found = kills.run(4, seed=4, trials=4)
-    assert found["kills"] == 4
-    assert found["epochs"] >= 4 * 3
+    found = kills.run(3, seed=4, trials=3)
+    assert found["kills"] == 3
+    assert found["epochs"] >= 3 * 3
     # Two fits at a time and a checkpoint each epoch; a worker that starves on a busy machine may cost an epoch beside the kills.
-    assert found["epochs begun again"] <= 4 * 2 + 5
+    assert found["epochs begun again"] <= 3 * 2 + 5
     assert found["begun again before the last checkpoint"] <= 1

@@ -1,7 +1,7 @@
 """A library that is not installed is looked for once, and not in every fit.
 
 scikit-learn asks for pandas some forty times while it fits a pipeline of ours, whatever the table is. Where it is not installed, all
-folders of the path are searched each time: two to four milliseconds, a sixth of a small fit.
+folders of the path are searched each time: two to four milliseconds, a fifth of a small fit.
 """
 
 from __future__ import annotations
