@@ -9,7 +9,7 @@ import shutil
 import tempfile
 import time
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager, suppress
+from contextlib import contextmanager
 from functools import cache
 from pathlib import Path
 from typing import Any
@@ -19,7 +19,6 @@ from selenium.common.exceptions import (
     ElementNotInteractableException,
     JavascriptException,
     StaleElementReferenceException,
-    TimeoutException,
 )
 from selenium.webdriver import ActionChains, Chrome, ChromeOptions, ChromeService
 from selenium.webdriver.common.by import By
@@ -73,11 +72,11 @@ class Page:
     def awaited(self, ask: str, *given: Any, seconds: float = 20, what: str = "") -> Any:
         """What a function of the page answers once it is neither false nor nothing."""
         end = time.monotonic() + seconds
-        while (left := end - time.monotonic()) > 0:
-            with suppress(*IN_MOTION):
-                if found := self.driver.execute_async_script(AWAIT % ask, min(left, WINDOW), *given):
-                    return found
-        raise TimeoutException(what or ask)
+
+        def answer() -> Any:
+            return self.driver.execute_async_script(AWAIT % ask, max(0, min(end - time.monotonic(), WINDOW)), *given)
+
+        return self.until(answer, seconds, what or ask)
 
     def find(self, css: str, seconds: float = 20) -> WebElement:
         found: WebElement = self.awaited("(css) => document.querySelector(css)", css, seconds=seconds, what=f"no {css}")
