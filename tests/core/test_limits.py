@@ -125,10 +125,11 @@ def test_the_unit_of_a_limit_does_not_matter() -> None:
     assert [huge[name] for name in ("x", "y")] == pytest.approx([plain[name] for name in ("x", "y")], abs=1e-3)
 
 
-def test_a_small_part_that_may_be_used_is_found_and_searched() -> None:
+@pytest.mark.parametrize("seed", [1, 2])
+def test_a_small_part_that_may_be_used_is_found_and_searched(seed: int) -> None:
     """A fiftieth of the plane keeps the limit; independent draws find it in 20 with a chance of three in ten."""
     name = "sines, a fiftieth may be used"
-    reached, first, _ = made_up.play(name, "gaussian process", 2, 25)
+    reached, first, _ = made_up.play(name, "gaussian process", seed, 25)
     assert first is not None
     assert first <= 20
     best, share = made_up.best(name)

@@ -195,7 +195,7 @@ def test_a_rival_that_will_not_catch_up_is_left_alone() -> None:
         hopeless = c["kind"] == "hopeless"
         return -((c["x"] - 0.3) ** 2) - (c["y"] - 0.6) ** 2 - 3 * hopeless + 0.02 * rng.standard_normal()
 
-    for design, least, most in ((gaussian_process.USUAL, 0, 3), (gaussian_process.Design(abandon=False), 4, 8)):
+    for design, least, most in ((gaussian_process.USUAL, 0, 2), (gaussian_process.Design(abandon=False), 4, 7)):
         later = play("gaussian process", space, apart, 24, design=design)[-12:]
         assert least <= sum(o.configuration["kind"] == "hopeless" for o in later) <= most
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import sys
 import warnings
 from collections.abc import Callable, Iterator
-from functools import cache
+from functools import cache, partial
 from pathlib import Path
 from typing import Any
 
@@ -55,14 +55,15 @@ def bench(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Workspace]:
     opened.close()
 
 
+def framing(bench: Workspace, folder: Path, found: dict[str, list[Any]], **brief: Any) -> Ground:
+    table = imported(bench, folder, found, name=f"{len(list(folder.iterdir()))}.csv")
+    wanted = {"folds": 3, "seed": 2, "holdout": 0, **brief, "data": table.hash}
+    return ground_of(bench, create_problem(bench, BriefRequest.model_validate(wanted)))
+
+
 @pytest.fixture
 def framed(bench: Workspace, tmp_path: Path) -> Framing:
-    def made(found: dict[str, list[Any]], **brief: Any) -> Ground:
-        table = imported(bench, tmp_path, found, name=f"{len(list(tmp_path.iterdir()))}.csv")
-        wanted = {"folds": 3, "seed": 2, "holdout": 0, **brief, "data": table.hash}
-        return ground_of(bench, create_problem(bench, BriefRequest.model_validate(wanted)))
-
-    return made
+    return partial(framing, bench, tmp_path)
 
 
 Odd = Callable[[str], tuple[Ground, Ground]]
@@ -71,22 +72,17 @@ Odd = Callable[[str], tuple[Ground, Ground]]
 @pytest.fixture(scope="module")
 def odd(bench: Workspace, tmp_path_factory: pytest.TempPathFactory) -> Odd:
     """By task: a problem with a column that is known in the rows of the first fold only, so in none that this fold learns from; and without it."""
+    framed = partial(framing, bench, tmp_path_factory.mktemp("odd"))
 
     @cache
     def made(task: str) -> tuple[Ground, Ground]:
-        target, classes = ("amount", 3) if task == "regression" else ("label", 2 if task == "binary" else 3)
-        brief = {
-            "target": target, "metric": "RMSE" if task == "regression" else "log loss", "ignore": ["amount" if target == "label" else "label"],
-            "folds": 3, "seed": 2, "holdout": 0,
-        }  # fmt: skip
-
-        def ground(found: dict[str, list[Any]]) -> Ground:
-            table = imported(bench, tmp_path_factory.mktemp("odd"), found)
-            return ground_of(bench, create_problem(bench, BriefRequest.model_validate({**brief, "data": table.hash})))
-
+        target, other, classes = (
+            ("amount", "label", 3) if task == "regression" else ("label", "amount", 2 if task == "binary" else 3)
+        )
+        brief = {"target": target, "metric": "RMSE" if task == "regression" else "log loss", "ignore": [other]}
         plain = columns(classes, rows=150)
-        without = ground(plain)
-        return ground({**plain, "odd": ["7.5" if known else "" for known in without.folds.test(0)]}), without
+        without = framed(plain, **brief)
+        return framed({**plain, "odd": ["7.5" if known else "" for known in without.folds.test(0)]}, **brief), without
 
     return made
 

@@ -13,7 +13,6 @@ import sklearn.preprocessing
 import sklearn.tree
 
 import pellux.objectives.tabular.evaluator
-from pellux.objectives.tabular.absent import look_once
 from pellux.objectives.tabular.preparation import Steps, transformer
 
 
@@ -24,5 +23,4 @@ def first_fit() -> None:
     learner.fit(table, [0, 1, 0, 1]).predict_proba(table)
 
 
-look_once("pandas")
 first_fit()
