@@ -38,7 +38,7 @@ def measured(trial: Trial, measures: Collection[str]) -> dict[str, float]:
 
 def slack(trial: Trial, limits: Sequence[Limit]) -> tuple[float, ...]:
     """By how much a trial keeps each limit; NaN of what was not measured."""
-    return slacks(limits, measured(trial, [limit.measure for limit in limits]))
+    return slacks(limits, measured(trial, [limit.measure for limit in limits])) if limits else ()
 
 
 def beside(trial: Trial, aims: Sequence[Aim]) -> tuple[float, ...]:

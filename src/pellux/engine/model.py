@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import NamedTuple
 
 from pellux.core.judging.aims import Aim
@@ -213,7 +214,7 @@ class Limits:
     keep: tuple[Limit, ...] = ()
     against: tuple[Aim, ...] = ()
 
-    @property
+    @cached_property  # asked for whenever a trial ends
     def measures(self) -> tuple[str, ...]:
         """The quantities that are kept of each trial beside its score."""
         return tuple(dict.fromkeys([*(limit.measure for limit in self.keep), *(aim.measure for aim in self.against)]))

@@ -59,11 +59,10 @@ def simulate(
     while waiting:
         handled += 1
         for command in coordinator.handle(waiting.pop()):
-            kind = type(command)
-            if kind in _DOES:
-                _DOES[kind](runner, command)
-            elif kind is Ask:  # the rest is for a store
-                assert isinstance(command, Ask)
+            does = _DOES.get(type(command))
+            if does is not None:
+                does(runner, command)
+            elif isinstance(command, Ask):  # the rest is for a store
                 found = propose(command.number, coordinator)
                 answer = Exhausted() if found is None else Suggest((dict(found),))
                 waiting.append(Proposal(command.number, answer, runner.now))
