@@ -8,7 +8,7 @@ from itertools import pairwise
 import numpy as np
 import pytest
 from benchmarks.strategies import limited as made_up
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from pellux.core.errors import InvalidPlan
@@ -69,6 +69,7 @@ TRIAL = st.tuples(st.floats(-5, 5), st.floats(-3, 3), st.booleans())
 
 
 @given(st.lists(TRIAL, min_size=1, max_size=20))
+@example([(0.0, 0.0, True), (0.0, 2.2e-311, True), (0.0, -1.0, True)])
 def test_in_order_what_keeps_the_limits_stands_before_what_breaks_them_less(trials: list[tuple[float, float, bool]]) -> None:
     history = [
         Observation({"x": i}, (score,) if told else (), 1.0, "scored" if told else "failed", slack=(slack if told else math.nan,))

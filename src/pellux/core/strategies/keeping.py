@@ -22,6 +22,7 @@ from pellux.core.surrogates.warp import warped
 
 Array = NDArray[np.float64]
 FEWEST = 3  # measurements that a model of a limit is made of
+FAR = 1e9  # times the usual distance from a limit: what is farther is broken no worse
 LOG_ROOT_2PI = 0.5 * np.log(2 * np.pi)
 
 
@@ -102,7 +103,8 @@ def ordered(history: History) -> History:
     if not np.isfinite(slack).any():
         return history  # nothing was measured: there is no order to be made
     unit = np.nanmedian(np.where(np.isfinite(slack).any(0), np.abs(slack), 1.0), axis=0)
-    broken = np.nansum(np.maximum(-slack, 0.0) / np.where(unit > 0, unit, 1.0), axis=1)
+    with np.errstate(over="ignore"):  # beside a unit next to nothing anything is far
+        broken = np.nansum(np.minimum(np.maximum(-slack, 0.0) / np.where(unit > 0, unit, 1.0), FAR), axis=1)
     means = np.array([np.nan if o.mean is None else o.mean for o in history])
     good = np.isfinite(means) & np.array([o.keeps for o in history])
     worst = float(means[good].min()) if good.any() else 0.0
