@@ -11,13 +11,15 @@
 # make soak MINUTES=30   faults at random under searches of every kind; ends with 1 at the first broken promise
 # make check-numbers   an independent computation of scores and exports, beside ours
 # make shots   docs/screenshots from the demo      make dev     front end with live reload (beside `pellux serve`)
-# make frontend-checks   those that need Node alone; `make test` runs them while Python's packages are installed
+# make frontend-checks   those that need Node alone, if anything under frontend has changed; `make test` runs them while Python's packages are installed
 # make format  formats everything                  make types   OpenAPI document, schemas and TypeScript types anew
 
 PYTHON ?= python3
 BIN := .venv/bin
 STATIC := src/pellux/web/static/index.html
 SOURCES := $(shell find frontend/src frontend/index.html frontend/public -type f 2>/dev/null)
+# Folders too: one of them changes when a file goes.
+CHECKED := $(shell find frontend/src frontend/tests frontend/public) $(wildcard frontend/*.js frontend/*.ts frontend/*.json) docs/openapi.json tests/run_all.py
 
 .PHONY: demo test setup bench bench-brief bench-cluster bench-own bench-evidence bench-deciding bench-long bench-memory bench-stopping bench-strategies check-numbers wheel coverage shots soak dev format types browser frontend-checks clean
 
@@ -45,8 +47,12 @@ $(STATIC): .setup/node $(SOURCES) frontend/vite.config.ts frontend/tsconfig.json
 	cd frontend && npx vite build --logLevel warn
 	@touch $@
 
-frontend-checks: .setup/node
+frontend-checks: .setup/frontend
+
+# Like everything that is made: once, and again when something that it is made of has changed, or when it failed.
+.setup/frontend: .setup/node $(CHECKED)
 	@$(PYTHON) -m tests.run_all frontend
+	@test -e .setup/frontend.failed || touch $@
 
 browser:
 	@command -v chromium >/dev/null && test -x /usr/bin/chromedriver || \
