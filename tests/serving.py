@@ -8,11 +8,11 @@ import os
 import signal
 import subprocess
 import sys
-import time
 from pathlib import Path
 from typing import Any
 
 from tests.forking import popen
+from tests.waiting import until
 
 
 class Server:
@@ -63,11 +63,14 @@ class Server:
         return entries
 
     def until(self, path: str, condition: Any, seconds: float = 60) -> Any:
-        end = time.monotonic() + seconds
-        while not condition(found := self.get(path)):
-            assert time.monotonic() < end, found
-            time.sleep(0.02)
-        return found
+        found: list[Any] = []
+
+        def asked() -> bool:
+            found[:] = [self.get(path)]
+            return bool(condition(found[0]))
+
+        until(asked, seconds, lambda: found[0])
+        return found[0]
 
     def kill(self) -> None:
         """As a power cut would: no chance to tidy up."""

@@ -7,13 +7,13 @@ import os
 import signal
 import subprocess
 import sys
-import time
 from pathlib import Path
 
 import psutil
 import pytest
 
 from tests.forking import popen, run
+from tests.waiting import until
 
 TOLD = """
 import json, multiprocessing, os, signal, sys, threading, time
@@ -96,10 +96,8 @@ def test_workers_are_forked_from_a_process_that_ends_with_it(folder: Path) -> No
         assert forks.ppid() == process.pid
         process.kill()
         worker.kill()  # a plain one is not tied to its parent, as those of Pellux are
-        end = time.monotonic() + 20
-        while forks.is_running() and forks.status() != psutil.STATUS_ZOMBIE:  # whoever adopts it may be slow to bury it
-            assert time.monotonic() < end
-            time.sleep(0.02)
+        # Whoever adopts it may be slow to bury it.
+        until(lambda: not forks.is_running() or forks.status() == psutil.STATUS_ZOMBIE, what="the end of it")
 
 
 SEEN = (

@@ -9,7 +9,7 @@ import shutil
 import tempfile
 import time
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from functools import cache
 from pathlib import Path
 from typing import Any
@@ -18,12 +18,15 @@ from selenium.common.exceptions import (
     ElementClickInterceptedException,
     ElementNotInteractableException,
     JavascriptException,
+    NoSuchElementException,
     StaleElementReferenceException,
 )
 from selenium.webdriver import ActionChains, Chrome, ChromeOptions, ChromeService
 from selenium.webdriver.common.by import By
 from selenium.webdriver.remote.webelement import WebElement
-from selenium.webdriver.support.ui import Select, WebDriverWait
+from selenium.webdriver.support.ui import Select
+
+from tests import waiting
 
 FLAGS = (
     "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
@@ -37,7 +40,8 @@ SHORT_LIVED = "--js-flags=--no-turbofan,--min-semi-space-size=32"
 IN_MOTION = (StaleElementReferenceException, ElementClickInterceptedException, ElementNotInteractableException, JavascriptException)
 # The page itself looks whether it has come so far: to ask it twenty times a second from outside keeps it, and us, busy.
 AWAIT = """
-const [seconds, ...given] = [...arguments].slice(0, -1), then = arguments[arguments.length - 1], end = performance.now() + 1000 * seconds;
+const [seconds, ...given] = [...arguments].slice(0, -1), then = arguments[arguments.length - 1];
+const begun = performance.now(), end = begun + 1000 * seconds;
 const shown = (one) => one.checkVisibility({ opacityProperty: true, visibilityProperty: true });
 const text = (one) => (shown(one) ? (one.innerText ?? one.textContent).replaceAll("\u00a0", " ").trim() : "");
 const enabled = (one) => !one.matches(":disabled");
@@ -46,7 +50,7 @@ const ask = (%s);
 const look = () => {
   const found = ask(...given);
   if (found || performance.now() > end) then(found || null);
-  else setTimeout(look, 30);
+  else setTimeout(look, Math.min(200, Math.max(20, 0.08 * (performance.now() - begun))));
 };
 look();
 """
@@ -67,7 +71,11 @@ class Page:
         self.run("history.pushState(null, '', arguments[0]); dispatchEvent(new PopStateEvent('popstate', { state: null }))", path)
 
     def until(self, condition: Callable[[], Any], seconds: float = 20, what: str = "") -> Any:
-        return WebDriverWait(self.driver, seconds, 0.05, IN_MOTION).until(lambda _: condition(), what)
+        def calm() -> Any:
+            with suppress(*IN_MOTION, NoSuchElementException):
+                return condition()
+
+        return waiting.until(calm, seconds, what or "what the page is to show")
 
     def awaited(self, ask: str, *given: Any, seconds: float = 20, what: str = "") -> Any:
         """What a function of the page answers once it is neither false nor nothing."""

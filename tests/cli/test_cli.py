@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import io
 import json
 import signal
@@ -22,6 +23,7 @@ from tests import forking
 from tests.forking import popen
 from tests.making import mixed_columns, write_csv
 from tests.serving import Server
+from tests.waiting import until
 
 pytestmark = pytest.mark.slow
 PLAN = """
@@ -209,18 +211,12 @@ def test_ctrl_c_at_any_moment_is_one_line_and_130(folder: Path, moment: float) -
 
 
 def _await_score(database: Path) -> None:
-    import sqlite3
-    import time
+    def scored() -> bool:
+        with contextlib.suppress(sqlite3.OperationalError), contextlib.closing(sqlite3.connect(database)) as there:
+            return bool(there.execute("SELECT count(*) FROM fit WHERE state = 'done'").fetchone()[0])
+        return False
 
-    end = time.monotonic() + 60
-    while time.monotonic() < end:
-        try:
-            if sqlite3.connect(database).execute("SELECT count(*) FROM fit WHERE state = 'done'").fetchone()[0]:
-                return
-        except sqlite3.OperationalError:
-            pass
-        time.sleep(0.02)
-    raise AssertionError("no fit was scored")
+    until(scored, what="a score")
 
 
 def test_a_plan_is_handed_to_the_server_that_holds_the_workspace(folder: Path) -> None:

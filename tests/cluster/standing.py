@@ -7,14 +7,14 @@ import signal
 import socket
 import subprocess
 import sys
-import time
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
 from pellux.engine.cluster.connection import Cluster, Unreachable
 from pellux.service.machines.standing import scheduler_command, worker_command
 from tests.forking import popen
+from tests.waiting import until
 
 ROOT = Path(__file__).parents[2]
 
@@ -23,13 +23,6 @@ def free_port() -> int:
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         return int(probe.getsockname()[1])
-
-
-def until(true: Callable[[], object], seconds: float = 120, what: str = "it") -> None:
-    end = time.monotonic() + seconds
-    while not true():
-        assert time.monotonic() < end, f"{what} never came"
-        time.sleep(0.05)
 
 
 @dataclass

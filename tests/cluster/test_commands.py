@@ -14,11 +14,12 @@ import psutil
 import pytest
 
 from pellux.engine.cluster.connection import Unreachable, connected
-from tests.cluster.standing import free_port, until
+from tests.cluster.standing import free_port
 from tests.forking import run
 from tests.making import mixed_columns, write_csv
 from tests.service.test_crash import fits_done, launch
 from tests.serving import Server
+from tests.waiting import until
 
 pytestmark = pytest.mark.slow
 PELLUX = [sys.executable, "-m", "pellux"]

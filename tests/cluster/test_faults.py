@@ -22,10 +22,11 @@ from pellux.engine.cluster.wire import PIECE, Listed, Offer, Want
 from pellux.engine.messages import WorkerReady
 from pellux.engine.runners.cluster import ClusterRunner
 from pellux.engine.worker import Assignment
-from tests.cluster.standing import Standing, until
+from tests.cluster.standing import Standing
 from tests.cluster.test_runner import runner_on
 from tests.engine.conformance import Bench, order
 from tests.two_numbers import Source
+from tests.waiting import until
 
 assert distributed.__version__  # its settings are known from here on
 ROLES = ("scheduler", "worker", "client")

@@ -12,9 +12,10 @@ from pellux.service.engine.engine import Engine
 from pellux.service.machines.views import clusters_view
 from pellux.service.searches import searches
 from tests.cluster.hosts import HERE, Host, allowed, hosts
-from tests.cluster.standing import Standing, until
+from tests.cluster.standing import Standing
 from tests.cluster.test_searches import _usable, machines_of, on, told
 from tests.service.test_searches import launch, problem
+from tests.waiting import until
 
 pytestmark = pytest.mark.slow
 

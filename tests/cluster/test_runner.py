@@ -26,10 +26,11 @@ from pellux.engine.states import FitState
 from pellux.engine.worker import Assignment
 from pellux.objectives.code.brief import Growing
 from pellux.objectives.code.program import ProgramSource
-from tests.cluster.standing import Standing, until
+from tests.cluster.standing import Standing
 from tests.code.test_running import STEPS, brief_of
 from tests.engine.conformance import LONG, Bench, Conformance, order
 from tests.two_numbers import Source
+from tests.waiting import until
 
 pytestmark = pytest.mark.slow
 

@@ -22,9 +22,10 @@ from pellux.service.planning.requests import LimitsRequest
 from pellux.service.searches import searches, trials, waiting
 from pellux.service.workspace import Workspace
 from pellux.store.problems import add_problem
-from tests.cluster.standing import Standing, free_port, until
+from tests.cluster.standing import Standing, free_port
 from tests.service.test_searches import launch, problem, rows
 from tests.two_numbers import KIND, PACE, TwoNumbers
+from tests.waiting import until
 
 pytestmark = pytest.mark.slow
 PAIR: dict[str, Any] = {"key": "", "space": "x: -1 .. 1\ny: -1 .. 1"}

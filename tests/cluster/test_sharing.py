@@ -12,9 +12,10 @@ from pellux.engine.cluster.machines import Demand, Machine, emptiest
 from pellux.engine.messages import FitEnded, WorkerReady
 from pellux.engine.model import Outcome
 from pellux.engine.states import FitState
-from tests.cluster.standing import Standing, until
+from tests.cluster.standing import Standing
 from tests.cluster.test_runner import runner_on
 from tests.engine.conformance import LONG, Bench, order
+from tests.waiting import until
 
 
 @pytest.mark.slow

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import textwrap
-import time
 from collections.abc import Iterator
 from contextlib import closing
 from pathlib import Path
@@ -33,6 +32,7 @@ from pellux.service.searches.trials import trial_detail
 from pellux.service.workspace import Workspace
 from pellux.store.decisions import get_decision
 from pellux.store.problems import get_problem
+from tests.waiting import until
 
 HEAD = "row,truth,"
 
@@ -178,9 +178,9 @@ def test_code_that_changes_pauses_the_search_and_begins_a_new_problem(tmp_path: 
         problem = create_code_problem(workspace, brief, reuse=True)
         plan = {"trials": 30, "strategy": "random", "workers": 1}
         search = launch(engine, problem, checked(SearchRequest, {"space": "x: -1 .. 1", "plan": plan}))
-        wait_for(lambda: search_view(engine, search).trials.scored >= 2)
+        until(lambda: search_view(engine, search).trials.scored >= 2)
         (tmp_path / "train.py").write_text(code.replace("** 2", "** 4"))
-        wait_for(lambda: search_view(engine, search).state == "paused")
+        until(lambda: search_view(engine, search).state == "paused")
         view = search_view(engine, search)
         assert view.reason.startswith("Its code changed while it ran (train.py)")
         assert view.trials.failed == 0
@@ -197,10 +197,3 @@ def test_code_that_changes_pauses_the_search_and_begins_a_new_problem(tmp_path: 
         best = view.best
         detail = trial_detail(workspace, best.trial_id)
         assert detail.command == ["python", "train.py", json.dumps(detail.configuration["x"])]
-
-
-def wait_for(condition: Any, seconds: float = 60) -> None:
-    end = time.monotonic() + seconds
-    while not condition():
-        assert time.monotonic() < end
-        time.sleep(0.02)

@@ -32,6 +32,7 @@ from pellux.objectives.code.heard import Heard
 from pellux.objectives.code.program import ProgramEvaluator, ProgramSource
 from pellux.objectives.code.scores import Said
 from pellux.service.wording import sentence
+from tests.waiting import until
 
 LAST = "print('{\"score\": 0.5}')"
 # A program that trains in steps, writes down each one it does, and goes on from its folder.
@@ -360,10 +361,3 @@ def test_killing_the_worker_ends_its_program_and_the_next_goes_on_from_its_check
     again = sorted(step for step in set(done(tmp_path)) if done(tmp_path).count(step) > 1)
     assert again in ([], [reached]), "at most the step that was under way is done twice"
     assert json.loads((tmp_path / "fits" / "1-0" / "state.json").read_text())["at"] == 30
-
-
-def until(condition: Callable[[], bool], seconds: float = 20) -> None:
-    end = time.monotonic() + seconds
-    while not condition():
-        assert time.monotonic() < end
-        time.sleep(0.01)

@@ -21,11 +21,12 @@ from pellux.service.evidence.spending import spending
 from pellux.service.searches.baselines import BaselinesRequest, score_baselines
 from pellux.store import runs
 from pellux.store.records import Trial
-from tests.service.test_searches import launch, problem, until
+from tests.service.test_searches import launch, problem
+from tests.waiting import until
 
 
 def evidence(engine: Engine, search: int) -> EvidenceView:
-    found: EvidenceView = until(lambda: (view := ask_evidence(engine, search)).state != "running" and view)
+    found = until(lambda: (view := ask_evidence(engine, search)).state != "running" and view)
     assert (found.state, found.message) == ("done", "")
     return found
 

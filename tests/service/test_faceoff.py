@@ -22,7 +22,8 @@ from pellux.service.evidence.standings import as_csv, export_faceoff, faceoff_vi
 from pellux.service.planning.requests import SearchRequest
 from pellux.service.searches.searches import list_searches
 from pellux.service.workspace import Workspace
-from tests.service.test_searches import launch, problem, until
+from tests.service.test_searches import launch, problem
+from tests.waiting import until
 
 pytestmark = pytest.mark.slow
 SPACE = "depth: 1 .. 8 int\nmin_leaf: 1 .. 40 int log"
@@ -33,8 +34,7 @@ def entrants(*names: str) -> list[EntrantRequest]:
 
 
 def ended(engine: Engine, made: int, seconds: float = 90) -> FaceOffView:
-    found: FaceOffView = until(lambda: (view := faceoff_view(engine, made)).state not in ("running", "paused") and view, seconds)
-    return found
+    return until(lambda: (view := faceoff_view(engine, made)).state not in ("running", "paused") and view, seconds)
 
 
 def base(engine: Engine, tmp_path: Path, trials: int = 2) -> tuple[int, int]:

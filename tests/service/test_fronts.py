@@ -24,7 +24,8 @@ from pellux.service.searches.fronts import front_view, random_course
 from pellux.service.searches.searches import search_view, summary
 from pellux.service.searches.trials import export
 from tests.service.test_limits import forests
-from tests.service.test_searches import launch, problem, rows, until
+from tests.service.test_searches import launch, problem, rows
+from tests.waiting import until
 
 SCHEMA = Path(__file__).parents[2] / "docs" / "decision.schema.json"
 

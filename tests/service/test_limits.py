@@ -18,7 +18,8 @@ from pellux.service.searches.schemas import PageQuery
 from pellux.service.searches.searches import search_view
 from pellux.service.searches.trials import export, points, trial_detail, trial_page
 from pellux.service.workspace import Workspace
-from tests.service.test_searches import launch, problem, rows, until
+from tests.service.test_searches import launch, problem, rows
+from tests.waiting import until
 
 SPACE = "trees: 2 .. 24 int log\ndepth: 1 .. 10 int"
 

@@ -17,6 +17,7 @@ from pellux.service.searches.schemas import SearchView
 from pellux.service.searches.searches import search_view, set_state, set_workers
 from pellux.service.workspace import Workspace
 from pellux.store import database
+from tests import waiting
 from tests.service.test_searches import launch, problem
 
 pytestmark = pytest.mark.slow
@@ -42,11 +43,8 @@ LEAPS = [0.0]
 
 
 def until(engine: Engine, search: int, condition: Callable[[SearchView], bool]) -> SearchView:
-    end = time.monotonic() + 40
-    while not condition(found := search_view(engine, search)):
-        assert time.monotonic() < end, found
-        time.sleep(0.02)
-    return found
+    waiting.until(lambda: condition(search_view(engine, search)), 40, lambda: search_view(engine, search))
+    return search_view(engine, search)
 
 
 def scored_once(engine: Engine, search: int, trials: int) -> None:

@@ -21,7 +21,8 @@ from pellux.service.planning.requests import LimitsRequest, SearchRequest, Setti
 from pellux.service.searches import searches
 from pellux.store.problems import get_problem
 from tests.making import mixed_columns
-from tests.service.test_searches import SPACE, launch, problem, rows, until
+from tests.service.test_searches import SPACE, launch, problem, rows
+from tests.waiting import until
 
 pytestmark = pytest.mark.slow
 

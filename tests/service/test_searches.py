@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import time
-from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -31,6 +29,7 @@ from pellux.service.searches.schemas import PagedTrial, PageQuery
 from pellux.store import runs
 from pellux.store.models import Ledger
 from tests.making import imported, mixed_columns
+from tests.waiting import until
 
 pytestmark = pytest.mark.slow
 SPACE = "depth: 2 .. 9 int\nmin_leaf: 1 .. 40 int log\n"
@@ -53,15 +52,6 @@ def problem(engine: Engine, folder: Path, columns: dict[str, Any] | None = None,
 def launch(engine: Engine, problem_id: int, *, key: str = "tree", space: str | None = SPACE, **plan: Any) -> int:
     plan = {"strategy": "random", "trials": 6, "workers": 2, "seed": 9, **plan}
     return launching.launch(engine, problem_id, SearchRequest(learner=key, space=space, plan=SettingsRequest.model_validate(plan)))
-
-
-def until(condition: Callable[[], Any], seconds: float = 30) -> Any:
-    """Wait on the hub's ledger rather than on time: the condition is asked again whenever it grows."""
-    end = time.monotonic() + seconds
-    while not (found := condition()):
-        assert time.monotonic() < end, "it never came true"
-        time.sleep(0.01)
-    return found
 
 
 def rows(engine: Engine, search_id: int) -> list[PagedTrial]:

@@ -50,7 +50,8 @@ from pellux.store.predictions import read_predictions
 from pellux.store.problems import get_problem
 from tests import forking
 from tests.making import mixed_columns
-from tests.service.test_searches import launch, problem, rows, until
+from tests.service.test_searches import launch, problem, rows
+from tests.waiting import until
 
 pytestmark = pytest.mark.slow
 NETWORK = "rate: 1e-4 .. 0.1 log\nwidth: 4 .. 12 int log\npull: 1e-6 .. 1 log\nbatch: 48 .. 128 int\nepochs: 9\n"

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import time
 from typing import Any
 
 import pytest
 
 from pellux.service.engine.engine import Engine
+from tests.waiting import until
 from tests.web.test_http import Client, client, problem, refused
 
 __all__ = ["client", "problem"]  # fixtures
@@ -16,11 +16,8 @@ pytestmark = pytest.mark.slow
 
 def asked(client: Client, path: str, body: Any = None) -> Any:
     """Asked again until it is there."""
-    until = time.monotonic() + 60
-    while (found := client("POST", path, body, 200))["state"] == "running":
-        assert time.monotonic() < until
-        time.sleep(0.02)
-    return found
+    until(lambda: client("POST", path, body, 200)["state"] != "running", what=f"the answer of {path}")
+    return client("POST", path, body, 200)
 
 
 def test_all_that_trials_say_is_told_as_documented(client: Client, engine: Engine, problem: dict[str, Any]) -> None:
@@ -62,10 +59,8 @@ def test_face_offs_are_begun_seen_steered_and_taken_away(client: Client, engine:
     wanted = {"search": search, "entrants": [{"strategy": "random"}, {"strategy": "even spread"}], "amount": 2, "repeats": 1}
     made = client("POST", f"/problems/{problem['id']}/face-offs", wanted, 201)
     assert (made["state"], made["planned"]) == ("running", 2)
-    until = time.monotonic() + 60
-    while (view := client("GET", f"/face-offs/{made['id']}", None, 200))["state"] == "running":
-        assert time.monotonic() < until
-        time.sleep(0.02)
+    until(lambda: client("GET", f"/face-offs/{made['id']}", None, 200)["state"] != "running", what="the end of the face-off")
+    view = client("GET", f"/face-offs/{made['id']}", None, 200)
     assert (view["state"], view["done"]) == ("done", 2)
     rows = client("GET", f"/face-offs/{made['id']}/trials", None, 200).decode().splitlines()
     assert rows[0] == "entrant,repeat,trial,ended,seconds,score,mode"

@@ -6,3 +6,7 @@ import pellux.objectives.preload
 from pellux.engine.one_thread import libraries
 
 libraries()
+
+import gc
+gc.collect()
+gc.freeze()
