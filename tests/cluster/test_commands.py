@@ -34,9 +34,8 @@ def address(tmp_path: Path) -> Iterator[str]:
     yield f"tcp://127.0.0.1:{port}"
     process.send_signal(signal.SIGTERM)
     assert process.wait(60) == 0
-    assert not [p for p in psutil.process_iter(["cmdline"]) if str(port) in " ".join(p.info["cmdline"] or [])], (
-        "all of it has ended"
-    )
+    left = [p for p in psutil.process_iter(["cmdline"]) if {str(port), f"tcp://127.0.0.1:{port}"} & set(p.info["cmdline"] or [])]
+    assert not left, "all of it has ended"
 
 
 def usable(address: str) -> int:
