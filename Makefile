@@ -19,7 +19,7 @@ BIN := .venv/bin
 STATIC := src/pellux/web/static/index.html
 SOURCES := $(shell find frontend/src frontend/index.html frontend/public -type f 2>/dev/null)
 # Folders too: one of them changes when a file goes.
-CHECKED := $(shell find frontend/src frontend/tests frontend/public) $(wildcard frontend/*.js frontend/*.ts frontend/*.json) docs/openapi.json tests/run_all.py
+CHECKED := $(shell find frontend/src frontend/tests frontend/public 2>/dev/null) $(wildcard frontend/*.js frontend/*.ts frontend/*.json frontend/.prettier*) docs/openapi.json tests/run_all.py
 
 .PHONY: demo test setup bench bench-brief bench-cluster bench-own bench-evidence bench-deciding bench-long bench-memory bench-stopping bench-strategies check-numbers wheel coverage shots soak dev format types browser frontend-checks clean
 

@@ -108,11 +108,11 @@ def test_from_an_empty_workspace_to_a_signed_decision_by_keyboard(tmp_path: Path
         page.find("[data-lane]")
         page.until(lambda: page.find("[data-primary]").is_enabled())
         hands.tab_to("footer input[inputmode='numeric']")
-        hands.press(Keys.BACKSPACE, Keys.BACKSPACE, "3")
-        page.wait_text("[data-forecast]", "3 trials")
+        hands.press(Keys.BACKSPACE, Keys.BACKSPACE, "5")
+        page.wait_text("[data-forecast]", "5 trials")
         page.until(lambda: page.find("[data-primary]").is_enabled())
         hands.primary()  # launches
-        page.wait_text("[data-figures='live']", "3/3 trials · finished", 90)
+        page.wait_text("[data-figures='live']", "5/5 trials · finished", 90)
         page.find("a[data-primary]")
         hands.primary()  # to the decision
         page.find("[data-choice]")

@@ -43,8 +43,7 @@ LEAPS = [0.0]
 
 
 def until(engine: Engine, search: int, condition: Callable[[SearchView], bool]) -> SearchView:
-    waiting.until(lambda: condition(search_view(engine, search)), 40, lambda: search_view(engine, search))
-    return search_view(engine, search)
+    return waiting.until(lambda: condition(found := search_view(engine, search)) and found, 40, lambda: search_view(engine, search))
 
 
 def scored_once(engine: Engine, search: int, trials: int) -> None:

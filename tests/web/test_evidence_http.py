@@ -16,8 +16,7 @@ pytestmark = pytest.mark.slow
 
 def asked(client: Client, path: str, body: Any = None) -> Any:
     """Asked again until it is there."""
-    until(lambda: client("POST", path, body, 200)["state"] != "running", what=f"the answer of {path}")
-    return client("POST", path, body, 200)
+    return until(lambda: (found := client("POST", path, body, 200))["state"] != "running" and found, what=f"the answer of {path}")
 
 
 def test_all_that_trials_say_is_told_as_documented(client: Client, engine: Engine, problem: dict[str, Any]) -> None:
@@ -59,8 +58,10 @@ def test_face_offs_are_begun_seen_steered_and_taken_away(client: Client, engine:
     wanted = {"search": search, "entrants": [{"strategy": "random"}, {"strategy": "even spread"}], "amount": 2, "repeats": 1}
     made = client("POST", f"/problems/{problem['id']}/face-offs", wanted, 201)
     assert (made["state"], made["planned"]) == ("running", 2)
-    until(lambda: client("GET", f"/face-offs/{made['id']}", None, 200)["state"] != "running", what="the end of the face-off")
-    view = client("GET", f"/face-offs/{made['id']}", None, 200)
+    address = f"/face-offs/{made['id']}"
+    view = until(
+        lambda: (found := client("GET", address, None, 200))["state"] != "running" and found, what="the end of the face-off"
+    )
     assert (view["state"], view["done"]) == ("done", 2)
     rows = client("GET", f"/face-offs/{made['id']}/trials", None, 200).decode().splitlines()
     assert rows[0] == "entrant,repeat,trial,ended,seconds,score,mode"

@@ -102,7 +102,7 @@ class Record:
     def note_rung(self, number: int, bracket: int, cohort: int, rung: int, score: float, beside: Sequence[float] = ()) -> None:
         """A trial has all its results at a rung; `score` is their mean, `beside` what it is weighed against."""
         insort(self._rungs[bracket, rung], score)
-        if cohort in self._sizes:  # nobody asks for the order of one that was never joined
+        if cohort in self._expected:  # nobody asks for the order of one that was never joined
             insort(self._cohorts[cohort, rung], score)
         self._at[number, rung] = score
 
@@ -112,7 +112,7 @@ class Record:
             score = self._at.pop((number, rung), None)
             if score is not None:
                 self._rungs[bracket, rung].remove(score)
-                if cohort in self._sizes:
+                if cohort in self._expected:
                     self._cohorts[cohort, rung].remove(score)
 
     def score(self, number: int, rung: int) -> float:
