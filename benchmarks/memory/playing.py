@@ -82,11 +82,11 @@ def lesson(here: Case, there: Case, trials: Sequence[Observation]) -> Lesson | N
     defaults = OURS.learner(here.learner, DATA[here.data].task).defaults
     placed = [(adapted(here.space, o.configuration, defaults), o.mean) for o in trials]
     known = list[tuple[Configuration, float]]([(c, mean) for c, mean in placed if c is not None and mean is not None])
-    return Lesson.of(likeness(_traits(here), _traits(there)), known)
+    return Lesson.of(likeness(traits(here), traits(there)), known)
 
 
 @cache
-def _traits(case: Case) -> Traits:
+def traits(case: Case) -> Traits:
     rows, columns = loaded(case.data)[0].shape
     return Traits("", rows, columns, 1.0, DATA[case.data].task, DATA[case.data].scoring)
 

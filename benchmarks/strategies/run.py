@@ -10,8 +10,9 @@ import os
 os.environ.update(OMP_NUM_THREADS="1", OPENBLAS_NUM_THREADS="1")
 
 import argparse
-from collections.abc import Callable, Iterable, Iterator
-from concurrent.futures import ProcessPoolExecutor
+import time
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from concurrent.futures import Future, ProcessPoolExecutor
 from dataclasses import dataclass
 from datetime import date
 from functools import partial
@@ -122,7 +123,22 @@ def thrift(name: str, key: str, seed: int) -> float:
     return spent
 
 
-Each = Callable[..., list[object]]
+class Coming:
+    """The results of the first seeds of something, which are worked on while others are asked for: who asks for all of a part before
+    it takes the first leaves no core idle while another ends a last run."""
+
+    def __init__(self, runs: Sequence[Future[object]]) -> None:
+        self._runs = runs
+
+    def array(self) -> np.ndarray:
+        """As soon as all are there; the first axis is the seed."""
+        return np.array([run.result() for run in self._runs], dtype=float)
+
+    def median(self) -> float:
+        return float(np.median(self.array()))
+
+
+Each = Callable[..., Coming]
 WAYS = (
     "gaussian process",
     "random",
@@ -135,15 +151,16 @@ WAYS = (
 
 
 def main() -> None:
+    began = time.perf_counter()
     parser = argparse.ArgumentParser()
     parser.add_argument("--seeds", type=int, help="at most so many of each")
     parser.add_argument("--part", choices=[*PARTS], help="print one part only, and write nothing")
     asked = parser.parse_args()
-    with ProcessPoolExecutor(max(1, (os.cpu_count() or 2))) as pool:
+    with ProcessPoolExecutor(os.cpu_count() or 2) as pool:
 
-        def each(work: Callable[..., object], *arguments: object, most: int = LONG) -> list[object]:
-            """The results of the first `most` seeds."""
-            return list(pool.map(partial(work, *arguments), SEEDS[: most if asked.seeds is None else min(most, asked.seeds)]))
+        def each(work: Callable[..., object], *arguments: object, most: int = LONG) -> Coming:
+            seeds = SEEDS[: most if asked.seeds is None else min(most, asked.seeds)]
+            return Coming([pool.submit(work, *arguments, seed) for seed in seeds])
 
         if asked.part:
             for row in PARTS[asked.part].rows(each):
@@ -158,12 +175,15 @@ def main() -> None:
             "",
         ]
         for part in PARTS.values():
+            print(f"{(time.perf_counter() - began) / 60:.1f} minutes; {part.title}", flush=True)
             lines += [*([part.title, ""] if part.title else []), *([part.words, ""] if part.words else [])]
             for row in part.rows(each):
                 print(row, flush=True)
                 lines.append(row)
                 put("strategies", lines, aloud=False)  # a run that is stopped leaves what it has measured
             lines.append("")
+        lines.append(f"{(time.perf_counter() - began) / 60:.0f} minutes.")
+        put("strategies", lines, aloud=False)
 
 
 def _figure(value: float) -> str:
@@ -178,10 +198,12 @@ def _quality(each: Each) -> Iterator[str]:
     )
     yield from (head, "|" + "---|" * (len(WAYS) + 5))
     claims = list[str]()
+    asked = {
+        problem.name: {way: each(regrets, problem.name, way, most=LONG if way == "gaussian process" else USUAL) for way in WAYS}
+        for problem in problems()
+    }
     for problem in problems():
-        all_seeds = {
-            way: np.array(each(regrets, problem.name, way, most=LONG if way == "gaussian process" else USUAL)) for way in WAYS
-        }
+        all_seeds = {way: coming.array() for way, coming in asked[problem.name].items()}
         results = {way: np.median(found, axis=0) for way, found in all_seeds.items()}
         random = results["random"].reshape(len(TIMES), len(MARKS))
         cells = [results["gaussian process"], *random, *(results[way] for way in WAYS[2:])]
@@ -226,24 +248,26 @@ def _shares(name: str, seeds: dict[str, np.ndarray]) -> list[str]:
 
 
 def _true(each: Each) -> list[str]:
+    asked = [each(regrets, REAL.name, way) for way in PLAYED_REAL]
     rows = [
         *fidelity.rows(),
         "",
         f"| 20 / 40 / 60 / 100 trials | {' | '.join(PLAYED_REAL)} |",
         "|" + "---|" * (len(PLAYED_REAL) + 1),
     ]
-    medians = [np.median(np.array(each(regrets, REAL.name, way)), axis=0) for way in PLAYED_REAL]
-    cells = (" / ".join(f"{value:.3f}" for value in found) for found in medians)
+    cells = (" / ".join(f"{value:.3f}" for value in np.median(coming.array(), axis=0)) for coming in asked)
     return [*rows, f"| {REAL.name} | {' | '.join(cells)} |"]
 
 
 def _blindness(each: Each) -> list[str]:
-    pending = float(np.median(each(blind, "Hartmann-6")))  # type: ignore[arg-type]
+    waiting = each(blind, "Hartmann-6")
+    asked = {way: each(scheduled, way) for way in ("seeing", "fits", "trials")}
+    pending = waiting.median()
     rows = [f"Hartmann-6 at 60 trials with 8 others pending at every proposal: {_figure(pending)} (wanted ≤ 0.01).", ""]
     rows += ["| 8 workers, 5 folds, 60 trials | mean log10 regret | wall seconds | short-sighted |", "|---|---|---|---|"]
     means = {}
     for way, label in (("seeing", "one after another"), ("fits", "folds before trials"), ("trials", "whole trials side by side")):
-        found = np.array(each(scheduled, way), dtype=float)
+        found = asked[way].array()
         means[way] = float(np.log10(np.maximum(found[:, 0], 1e-8)).mean())
         rows.append(f"| {label} | {means[way]:.2f} | {np.median(found[:, 1]):.0f} | {np.median(found[:, 2]):.0%} |")
     lost = means["trials"] - means["seeing"]
@@ -254,17 +278,17 @@ def _blindness(each: Each) -> list[str]:
 def _thrift(each: Each) -> list[str]:
     keys = ("gain per second", "gaussian process", "parzen density", "evolution", "random")
     rows = ["| table | " + " | ".join(keys) + " |", "|" + "---|" * (len(keys) + 1)]
-    for name in ("forest, diabetes", "boosting, warm arrivals"):
-        spent = [float(np.median(each(thrift, name, key))) for key in keys]  # type: ignore[arg-type]
-        rows.append(f"| {name} | " + " | ".join(f"{s:.1f} s" for s in spent) + " |")
+    asked = {name: [each(thrift, name, key) for key in keys] for name in ("forest, diabetes", "boosting, warm arrivals")}
+    for name, spent in asked.items():
+        rows.append(f"| {name} | " + " | ".join(f"{coming.median():.1f} s" for coming in spent) + " |")
     return rows
 
 
 def _ablations(each: Each) -> Iterator[str]:
     yield from ("| left out | " + " | ".join(ABLATED) + " |", "|" + "---|" * (len(ABLATED) + 1))
-    for what in ABLATIONS:
-        cells = [_figure(float(np.median(each(ablated, name, what, most=ABLATED_SEEDS)))) for name in ABLATED]  # type: ignore[arg-type]
-        yield f"| {what} | " + " | ".join(cells) + " |"
+    asked = {what: [each(ablated, name, what, most=ABLATED_SEEDS) for name in ABLATED] for what in ABLATIONS}
+    for what, found in asked.items():
+        yield f"| {what} | " + " | ".join(_figure(coming.median()) for coming in found) + " |"
 
 
 @dataclass(frozen=True)

@@ -7,6 +7,7 @@ import csv
 import numpy as np
 import pytest
 from benchmarks.memory.playing import Run
+from benchmarks.memory.sizes import SIZED, file_of, size_of
 from benchmarks.memory.tables import CASES, Case, best, measure, problem, range_of, table
 from scipy.stats import spearmanr
 
@@ -18,6 +19,17 @@ def test_rows_are_what_fitting_anew_gives(case: Case) -> None:
     found = table(case)
     for place in np.random.default_rng(3).choice(len(found.scores), 3, replace=False):
         assert measure(case, found.configurations[place])[1] == pytest.approx(found.scores[place], abs=1e-6)
+
+
+def test_sizes_of_models_are_those_of_the_same_rows() -> None:
+    for case in SIZED:
+        told = file_of(case).read_text().split()
+        assert told[0] == "bytes"
+        assert len(told) == 1 + len(table(case).scores)
+    case, row = Case("tree", "rings"), 7
+    assert size_of(case, table(case).configurations[row]) == pytest.approx(
+        int(file_of(case).read_text().split()[1 + row]), rel=0.01
+    )
 
 
 def test_between_rows_the_spline_follows_them_and_nothing_beats_its_best() -> None:

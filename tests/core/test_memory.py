@@ -11,6 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy.optimize import check_grad
 
+from pellux.core.judging.fronts import hypervolume
 from pellux.core.likeness import Traits, likeness, scatter_of
 from pellux.core.space import Configuration, identity, parse
 from pellux.core.strategies import STRATEGIES, Lesson, Observation, SeedStream, Suggest, adapted
@@ -94,6 +95,63 @@ def test_first_trials_are_where_lessons_had_their_best_one_for_each() -> None:
     assert float(before[1]["x"]) == pytest.approx(0.85, abs=0.08), "then the one that is not served yet"
 
 
+def weighed(tops: tuple[float, float], likeness: float = 1.0, trials: int = 24) -> Lesson:
+    """Two hills that cannot be had together: one for the score, one for what it is weighed against."""
+    points = [PLANE.decode(p) for p in sobol(2, trials, np.random.default_rng(3))]
+    score, other = (bowl(top, 0.5) for top in tops)
+    found = Lesson.of(likeness, [(c, score(c)) for c in points], [(1000 * other(c),) for c in points])
+    assert found is not None
+    return found
+
+
+def test_where_two_metrics_decide_first_trials_are_spread_over_earlier_fronts() -> None:
+    lessons = [weighed((0.1, 0.9)), weighed((0.15, 0.85)), weighed((0.12, 0.88), 0.6)]
+    found, before = recall(PLANE, lessons), list[Configuration]()
+    assert found is not None
+    assert found.firsts == 3
+    assert len(found.beliefs) == 2
+    tried = Taken(set(), [])
+    for _ in range(found.firsts):
+        first = found.first(before, tried)
+        assert first is not None
+        before.append(first)
+        tried.add(identity(first))
+    across = sorted(float(c["x"]) for c in before)
+    assert 0.1 < across[0] < across[-1] < 0.9, "what lies beyond the hills is on no front"
+    assert np.diff(across).min() > 0.1, "one covers little of what another does"
+    assert recall(PLANE, [weighed((0.1, 0.9)), weighed((0.9, 0.1))]) is not None, "the same ends, whichever is which"
+    scattered = [taught(lambda c, a=a: math.sin(40 * a + 9 * float(c["x"]) + 7 * a * float(c["y"]))) for a in range(6)]
+    each = [Lesson(1.0, one.configurations, one.scores, tuple(zip(one.scores[::-1], strict=True))) for one in scattered]
+    assert recall(PLANE, each) is None, "they contradict each other"
+
+
+def test_of_two_metrics_trials_of_the_front_are_kept_and_none_that_tells_nothing() -> None:
+    trials, beside = [({"x": i / 500, "y": 0.5}, float(i)) for i in range(500)], [(float(-(i % 250)),) for i in range(500)]
+    found = Lesson.of(0.7, trials, beside)
+    assert found is not None
+    assert len(found.beside) == MOST_TRIALS
+    kept = {(score, other) for score, (other,) in zip(found.scores, found.beside, strict=True)}
+    assert {(250 + i, -i) for i in range(20)} <= kept, "of the front"
+    assert min(score for score, _ in kept) < 20, "and of the rest"
+    assert Lesson.of(0.7, trials, [(1.0,)] * 500) is None, "all the same in one metric"
+
+
+@pytest.mark.parametrize("strategy", ["gaussian process", "parzen density"])
+def test_a_front_is_found_sooner_by_one_that_remembers(strategy: str) -> None:
+    score, other = bowl(0.13, 0.5), bowl(0.33, 0.5)
+
+    def volume(lessons: list[Lesson], trials: int, seed: int) -> float:
+        history = list[Observation]()
+        for number in range(1, trials + 1):
+            c = STRATEGIES[strategy].ask(PLANE, history, [], 1, SeedStream(seed, number), None, lessons).configurations[0]
+            history.append(Observation(c, (score(c),), 1.0, "scored", number=number, beside=(other(c),)))
+        return hypervolume(np.array([(o.mean, *o.beside) for o in history], dtype=float), np.array([-0.06, -0.06]))
+
+    lessons = [weighed((0.1, 0.3)), weighed((0.15, 0.35))]
+    with_them, without = (np.mean([volume(given, 4, seed) for seed in range(4)]) for given in (lessons, []))
+    assert with_them > 1.3 * without, (with_them, without)
+
+
 def test_lessons_that_contradict_each_other_are_not_believed() -> None:
     tops = (0.05, 0.95, 0.3, 0.7)
     assert recall(PLANE, [taught(bowl(0.3 + top / 20, 0.5)) for top in tops]) is not None
@@ -107,13 +165,15 @@ def test_lessons_that_contradict_each_other_are_not_believed() -> None:
 
 def test_hyperparameters_are_believed_to_be_those_of_the_lessons() -> None:
     usual = Beliefs.usual(2)
-    short, long = (Recall(PLANE, [taught(lambda c, w=w: math.sin(w * float(c["x"])), trials=48)] * 3).beliefs for w in (20.0, 2.0))
+    short, long = (
+        Recall(PLANE, [taught(lambda c, w=w: math.sin(w * float(c["x"])), trials=48)] * 3).beliefs[0] for w in (20.0, 2.0)
+    )
     assert short.mean[0] < long.mean[0], "x wiggles"
     assert np.all(short.deviation <= usual.deviation + 1e-9 + np.abs(short.mean - usual.mean))
     one = parse("x: 0 .. 1\ny: 0 .. 1")
     still = Lesson.of(1.0, [({"x": x, "y": 0.5}, math.sin(9 * x)) for x in np.linspace(0, 1, 20).tolist()])
     assert still is not None
-    silent = Recall(one, [still]).beliefs
+    silent = Recall(one, [still]).beliefs[0]
     assert silent.mean[1] == pytest.approx(usual.mean[1]), "of what never changed nothing is believed"
     assert silent.deviation[0] < usual.deviation[0], "of what did something is"
 

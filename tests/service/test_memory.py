@@ -7,12 +7,13 @@ from typing import Any
 
 import pytest
 
-from pellux.core.space import parse
+from pellux.core.space import identity, parse
 from pellux.core.strategies import Lesson, SeedStream, gaussian_process
 from pellux.service.engine.engine import Engine
 from pellux.service.planning.forecasts import forecast
 from pellux.service.planning.remembering import taught
 from pellux.service.searches import searches
+from pellux.store.fits import costs
 from pellux.store.lessons import lessons_of
 from pellux.store.runs import drop_run
 from tests.making import mixed_columns
@@ -70,6 +71,24 @@ def test_a_search_is_taught_by_another_problem_unless_that_is_switched_off(engin
     assert proposed(engine, without) != first
 
 
+def test_a_search_for_a_front_learns_from_fits_that_recorded_its_metrics_unasked(engine: Engine, tmp_path: Path) -> None:
+    doors = earlier(engine, tmp_path / "doors")
+    here = problem(engine, tmp_path)
+    search_id = launch(engine, here, **MODEL, against=["model mb"])
+    assert engine.join(search_id, 60)
+    assert [one.problem_id for one in searches.search_view(engine, search_id).remembered] == [doors]
+    [lesson] = kept(engine, search_id)
+    by_place = {identity(c): size for c, (size,) in zip(lesson.configurations, lesson.beside, strict=True)}
+    with engine.workspace.database.read() as session:
+        stored = {trial: sizes for trial, _, _, sizes in costs(session, 1, range(1, 40)) if sizes}
+    for trial in rows(engine, 1):
+        place = identity({name: trial.configuration[name] for name in parse(SPACE).by_name})
+        if place in by_place:
+            assert by_place[place] == pytest.approx(-stored[trial.number] / 2**20)
+    expected = gaussian_process.propose(parse(SPACE), [], [], 1, SeedStream(9, 1), lessons=[lesson]).configurations
+    assert proposed(engine, search_id)[0] == expected[0]
+
+
 def test_what_was_taught_stays_whatever_becomes_of_the_earlier_problem(engine: Engine, tmp_path: Path) -> None:
     doors = earlier(engine, tmp_path / "doors")
     here = problem(engine, tmp_path)
@@ -98,6 +117,6 @@ def test_nothing_is_taught_where_it_would_mean_nothing(engine: Engine, tmp_path:
     assert learns("min_leaf: 2 .. 38 int log"), "what it searched besides is left aside"
     assert not learns(None, "forest"), "another learner"
     assert not learns(strategy="random"), "it learns from nothing"
-    assert not learns(against=["predict ms"]), "two metrics decide"
+    assert not learns(against=["predict ms"]), "nobody measured that there"
     assert not learns("depth: 25 .. 30 int"), "none of its trials lies there"
     assert learns(None, "tree | forest"), "one of its learners"

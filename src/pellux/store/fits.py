@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
+from typing import Any, NamedTuple
 
-from sqlalchemy import case, func, select
+from sqlalchemy import and_, case, func, select
 from sqlalchemy.orm import Session
 
 from pellux.store import models
@@ -13,7 +13,7 @@ from pellux.store.models import Point
 from pellux.store.records import Fit
 from pellux.store.statements import every, of
 
-F = models.Fit
+F, T = models.Fit, models.Trial
 Key = tuple[int, int]  # trial number, fold
 
 
@@ -46,6 +46,24 @@ def recorded(session: Session, search_id: int) -> dict[Key, dict[str, float]]:
     """By trial and fold what was recorded beside the deciding metric, at the highest rung."""
     wanted = select(F.trial, F.fold, F.recorded).where(F.search_id == search_id, F.state == "done").order_by(F.rung)
     return {(trial, fold): scores for trial, fold, scores in session.execute(wanted)}
+
+
+class Told(NamedTuple):
+    """What a fit tells beside its score."""
+
+    seconds: float
+    model_bytes: int | None
+    recorded: dict[str, float]
+
+
+def told(session: Session, trial_ids: Sequence[int]) -> dict[int, list[Told]]:
+    """By a trial's id what its folds told, each at its highest rung."""
+    wanted = select(T.id, F.fold, F.seconds, F.model_bytes, F.recorded)
+    wanted = wanted.join(T, and_(T.search_id == F.search_id, T.number == F.trial)).where(T.id.in_(trial_ids), F.state == "done")
+    found: dict[int, dict[int, Told]] = {}
+    for trial, fold, *rest in session.execute(wanted.order_by(F.rung)):
+        found.setdefault(trial, {})[fold] = Told(*rest)
+    return {trial: list(folds.values()) for trial, folds in found.items()}
 
 
 def busy_and_recent(session: Session, searches: Sequence[int], since: float) -> tuple[int, int]:

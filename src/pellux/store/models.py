@@ -97,8 +97,8 @@ class PastResult(Base):
 
 
 class Lesson(Base):
-    """What another problem taught a search, as it was when the search began: `trials` are pairs of configuration and score, larger is
-    better."""
+    """What another problem taught a search, as it was when the search began: `trials` are lists of a configuration and its
+    score, then what that is weighed against where several metrics decide; larger is better."""
 
     __tablename__ = "lesson"
 

@@ -146,14 +146,18 @@ class PastResult:
     created_at: float
 
 
+KeptTrial = tuple[Any, ...]  # a configuration and numbers
+
+
 @dataclass(frozen=True, slots=True)
 class KeptLesson:
-    """What a problem taught a search: its name then, how alike it was, pairs of configuration and score, larger is better."""
+    """What a problem taught a search: its name then, how alike it was, and of each trial the configuration and the score, then what the
+    score is weighed against; larger is better."""
 
     problem_id: int
     name: str
     likeness: float
-    trials: list[tuple[dict[str, Any], float]]
+    trials: list[KeptTrial]
 
 
 @dataclass(frozen=True, slots=True)

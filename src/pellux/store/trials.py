@@ -5,7 +5,7 @@ from __future__ import annotations
 import difflib
 import re
 from collections.abc import Collection, Mapping, Sequence
-from typing import Any, get_args
+from typing import Any, NamedTuple, get_args
 
 from sqlalchemy import ColumnElement, Float, Select, Text, and_, cast, func, insert, or_, select, true, type_coerce, update
 from sqlalchemy.orm import Session
@@ -189,14 +189,22 @@ def scored_by_problem(session: Session) -> list[tuple[int, str]]:
     return [(problem_id, learner) for problem_id, learner in session.execute(wanted.distinct())]
 
 
-def scored_configurations(
-    session: Session, problem_id: int, *, but_strategies: Sequence[str]
-) -> list[tuple[str, dict[str, Any], float]]:
-    """(learner, configuration, mean) of a problem's trials in full, oldest first; of very many the newest."""
-    wanted = select(T.learner, S.learner, T.configuration, T.mean).join(S, S.id == T.search_id)
+class Scored(NamedTuple):
+    """A trial in full, as far as another problem may learn from it; `measured` has what was kept of it beside the score."""
+
+    id: int
+    learner: str
+    configuration: dict[str, Any]
+    mean: float
+    measured: dict[str, float]
+
+
+def scored_configurations(session: Session, problem_id: int, *, but_strategies: Sequence[str]) -> list[Scored]:
+    """A problem's trials in full, oldest first; of very many the newest."""
+    wanted = select(T.id, T.learner, S.learner, T.configuration, T.mean, T.measured).join(S, S.id == T.search_id)
     wanted = wanted.where(S.problem_id == problem_id, S.kind.in_(RANKED), S.strategy.not_in(but_strategies))
     rows = session.execute(wanted.where(T.state == SCORED, T.mean.is_not(None)).order_by(T.id.desc()).limit(MOST_REMEMBERED)).all()
-    return [(own or learner, configuration, mean) for own, learner, configuration, mean in reversed(rows)]
+    return [Scored(at, own or learner, settings, mean, more or {}) for at, own, learner, settings, mean, more in reversed(rows)]
 
 
 def count_scored(session: Session, problem_id: int, learner: str, *, but_strategies: Sequence[str]) -> int:

@@ -32,7 +32,7 @@ from pellux.core.strategies.fresh import Taken, one_by_one, taken
 from pellux.core.strategies.gains import Improvement, telling_noise
 from pellux.core.strategies.keeping import Keeping, limited
 from pellux.core.strategies.lessons import Lesson
-from pellux.core.strategies.recall import FIRST, Recall, recall
+from pellux.core.strategies.recall import Recall, recall
 from pellux.core.strategies.regions import Everywhere, Inside, OutsideBasins, Region, Surroundings
 from pellux.core.strategies.several import known_enough, several, towards_front
 from pellux.core.surrogates.coding import Coding
@@ -137,8 +137,8 @@ def single(
     known = [o for o in history if o.mean is not None or o.bad]
     tried = taken(history, pending)
     begun = len(history) + len(pending)
-    remembered = recall(space, lessons) if begun < REMEMBERED and not several(known) else None
-    if remembered is not None and "first" in design.taught and seeds.number <= FIRST:
+    remembered = recall(space, lessons) if begun < REMEMBERED else None
+    if remembered is not None and "first" in design.taught and seeds.number <= remembered.firsts:
         first = remembered.first([*(o.configuration for o in history), *pending], tried)
         if first is not None:
             return first
@@ -154,7 +154,10 @@ def single(
         if not known_enough(space, known, begun):
             return even_spread.point(space, seeds)
         log_cost = _log_cost(space, known) if design.thrift else None
-        return towards_front(space, known, pending, seeds, tried, climb=design.climb, kinds=design.kinds, log_cost=log_cost)
+        beliefs = () if remembered is None or "beliefs" not in design.taught else remembered.beliefs
+        return towards_front(
+            space, known, pending, seeds, tried, climb=design.climb, kinds=design.kinds, log_cost=log_cost, beliefs=beliefs
+        )
     if _looks_closer(design, begun, seeds.number, known):
         looked = closer(space, known, pending, tried, seeds.own())
         if looked is not None:
@@ -376,7 +379,7 @@ def believe(
     one of them counts as the best so far where more is expected of it than of all that is known."""
     coding, evidence = Coding.of(space), gather(space, known, warp=design.warp)
     features = coding.features(evidence.points)
-    beliefs = None if remembered is None or "beliefs" not in design.taught else remembered.beliefs
+    beliefs = None if remembered is None or "beliefs" not in design.taught else remembered.beliefs[0]
     h = fit(features, evidence.scores, evidence.noise, coding.groups, additive=design.additive, kinds=design.kinds, beliefs=beliefs)
     posterior = Posterior(h, features, evidence.scores, evidence.noise, coding.groups)
     if pending:

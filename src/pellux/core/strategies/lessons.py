@@ -6,9 +6,12 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
+from pellux.core.judging.fronts import standing
 from pellux.core.space import Configuration, Space, Value
 
+Array = NDArray[np.float64]
 MOST_TRIALS = 64  # of a lesson: the best half, and an even share of the rest
 FEWEST = 6  # trials with different scores that a lesson is made of
 
@@ -25,19 +28,33 @@ class Lesson:
         In the space at hand.
     scores : tuple of float
         Larger is better; in units of their own.
+    beside : tuple of tuple of float
+        What each trial has of the metrics that the score is weighed against, larger is better; empty where the score alone decides.
     """
 
     likeness: float
     configurations: tuple[Configuration, ...]
     scores: tuple[float, ...]
+    beside: tuple[tuple[float, ...], ...] = ()
 
     @staticmethod
-    def of(likeness: float, trials: Sequence[tuple[Configuration, float]]) -> Lesson | None:
-        """Of the most telling trials; None where they are too few to tell anything."""
-        if likeness <= 0 or len({score for _, score in trials}) < FEWEST:
+    def of(
+        likeness: float, trials: Sequence[tuple[Configuration, float]], beside: Sequence[tuple[float, ...]] = ()
+    ) -> Lesson | None:
+        """Of the most telling trials; None where they are too few to tell anything of each metric."""
+        if likeness <= 0 or len(trials) < FEWEST:
             return None
-        kept = [trials[i] for i in _telling(np.array([score for _, score in trials]))]
-        return Lesson(likeness, tuple(c for c, _ in kept), tuple(score for _, score in kept))
+        values = np.column_stack([[score for _, score in trials], *zip(*beside, strict=True)])
+        if any(len(set(column)) < FEWEST for column in values.T.tolist()):
+            return None
+        kept = _telling(standing(values) if beside else values[:, 0])
+        told = tuple(beside[i] for i in kept) if beside else ()
+        return Lesson(likeness, tuple(trials[i][0] for i in kept), tuple(trials[i][1] for i in kept), told)
+
+    @property
+    def values(self) -> Array:
+        """The score and what it is weighed against, shape (trials, metrics)."""
+        return np.column_stack([self.scores, self.beside] if self.beside else [self.scores])
 
 
 def _telling(scores: np.ndarray) -> list[int]:

@@ -24,7 +24,7 @@ from pellux.core.strategies.densities import GOOD_SHARE, Density, rank_weights
 from pellux.core.strategies.fresh import one_by_one, taken
 from pellux.core.strategies.lessons import Lesson
 from pellux.core.strategies.placed import placed
-from pellux.core.strategies.recall import FIRST, recall
+from pellux.core.strategies.recall import recall
 from pellux.core.strategies.standstill import elsewhere
 
 Array = NDArray[np.float64]
@@ -52,7 +52,7 @@ def _single(
     space: Space, history: History, lessons: Sequence[Lesson], pending: Sequence[Configuration], seeds: SeedStream
 ) -> dict[str, Value] | None:
     remembered = recall(space, lessons) if len(history) + len(pending) < REMEMBERED else None
-    if remembered is not None and seeds.number <= FIRST:
+    if remembered is not None and seeds.number <= remembered.firsts:
         first = remembered.first([*(o.configuration for o in history), *pending], taken(history, pending))
         if first is not None:
             return first

@@ -5,6 +5,9 @@ be compared. First trials are chosen together, each the one that adds most to th
 Schilling & Schmidt-Thieme, DSAA 2015). The hyperparameters of the lessons are what is believed of the search's own. To foretell scores from the lessons themselves was tried and is
 worse: what differs between two problems is rougher than either.
 
+Where several metrics decide, a lesson has a Gaussian process for each of them, and a first trial is what adds most to the volume that the
+front of every lesson would cover (of a single metric that is its best).
+
 Lessons are asked whether they foretell each other before they are believed. Where the best settings are others on every data set, as with
 the number of neighbours, they would lead away from them.
 """
@@ -17,6 +20,7 @@ from functools import cached_property, lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from pellux.core.judging.fronts import boxes, hypervolume, on_front, reference_point, standing
 from pellux.core.space import Configuration, Space, Value, identity
 from pellux.core.strategies.even_spread import sobol
 from pellux.core.strategies.fresh import Taken
@@ -30,8 +34,10 @@ Array = NDArray[np.float64]
 PLACES = 512  # of the space, at which lessons are compared
 GOOD, FEWEST_GOOD = 0.15, 3  # share of a lesson's trials that were good, and how many at least
 DOUBT = 0.5  # of a lesson that is as alike as can be: by so much the usual beliefs count beside the lessons
-FIRST = 3  # trials that are chosen by lessons
-ADDS = 0.05  # of the way from usual to best, over all lessons: a first trial that adds less is left to an even spread
+FIRST = 3  # trials that are chosen by lessons, at least
+ADDS = (
+    0.05  # of the way from usual to best in every metric, over all lessons: a first trial that adds less is left to an even spread
+)
 TRIPLES = 200  # draws of as many even places, which lessons have to beat for each other
 AGREE = 2 / 3  # of these draws, on average, from which on lessons are believed
 ALONE = 0.5  # likeness from which on a single lesson, which nothing confirms, is believed
@@ -39,26 +45,32 @@ NARROWEST = 0.3  # deviation of what is believed of the logarithm of a hyperpara
 
 
 class Told:
-    """A lesson as a function over the space."""
+    """A lesson as functions over the space, one for each metric."""
 
     def __init__(self, coding: Coding, lesson: Lesson) -> None:
-        points = np.array([coding.space.encode(c) for c in lesson.configurations])
+        points, values = np.array([coding.space.encode(c) for c in lesson.configurations]), lesson.values
         self.likeness, features = lesson.likeness, coding.features(points)
         self._varied = np.ptp(features, axis=0) > 1e-9  # of what never changed it says nothing
-        scores, noise = warped(np.array(lesson.scores)), np.ones(len(points))
-        best = np.argsort(-scores, kind="stable")[: max(FEWEST_GOOD, int(GOOD * len(scores)))]
+        several = values.shape[1] > 1
+        order = np.argsort(-(standing(values) if several else values[:, 0]), kind="stable")
+        best = order[: max(FEWEST_GOOD, int(GOOD * len(values)))]
         self.good, self.good_points = features[best], points[best]
-        features = features * self._varied
-        self._h = fit(features, scores, noise, coding.groups, kinds=(False,))
-        self._posterior = Posterior(self._h, features, scores, noise, coding.groups)
+        self.tops = points[on_front(values)] if several else points[order[:1]]
+        features, noise = features * self._varied, np.ones(len(points))
+        self._models = [self._model(features, warped(column), noise, coding.groups) for column in values.T]
+
+    @staticmethod
+    def _model(features: Array, scores: Array, noise: Array, groups: NDArray[np.intp]) -> Posterior:
+        return Posterior(fit(features, scores, noise, groups, kinds=(False,)), features, scores, noise, groups)
 
     def expected(self, features: Array) -> Array:
-        return self._posterior.expected(features * self._varied)
+        """Of each metric, shape (metrics, n)."""
+        return np.array([model.expected(features * self._varied) for model in self._models])
 
-    def hyperparameters(self, groups: NDArray[np.intp]) -> Array:
+    def hyperparameters(self, metric: int, groups: NDArray[np.intp]) -> Array:
         """Logarithms as in `Hyperparameters`, NaN for the length scales of what never changed."""
         silent = np.array([not self._varied[groups == g].any() for g in range(int(groups[-1]) + 1)])
-        return np.where(np.concatenate([silent, silent, [False] * 3]), np.nan, self._h.theta)
+        return np.where(np.concatenate([silent, silent, [False] * 3]), np.nan, self._models[metric].hyperparameters.theta)
 
 
 class Recall:
@@ -67,37 +79,45 @@ class Recall:
     def __init__(self, space: Space, lessons: Sequence[Lesson]) -> None:
         self._coding = coding = Coding.of(space)
         self._told = [Told(coding, lesson) for lesson in lessons]
-        tops = [space.encode(lesson.configurations[int(np.argmax(lesson.scores))]) for lesson in lessons]
+        self._metrics = lessons[0].values.shape[1]
+        self.firsts = max(FIRST, self._metrics + 1)
+        """How many trials are chosen by lessons: where several metrics decide, the ends of a front and one between them."""
         even = space.snap(sobol(space.dimension, PLACES, np.random.default_rng(0)))
-        self._places = np.concatenate([even, tops])
+        self._places = np.concatenate([even, *(one.tops for one in self._told)])
         alike = np.array([one.likeness for one in self._told])
         self._shares: Array = alike / alike.sum()
 
     @cached_property
     def _reads(self) -> tuple[Array, Array]:
-        """What each lesson's median place comes to, and how far its best lies above; shapes (lessons,)."""
+        """Where each lesson is read from, and how far its best lies above; shapes (lessons, metrics). Of one metric that is its median
+        place, of several just beyond the ends of its front, which may be poor in all but one of them."""
         values = self._expected(self._places)
-        middle = np.median(values, axis=1)
-        return middle, np.maximum(values.max(1) - middle, 1e-9)
+        low = np.median(values, axis=2) if self._metrics == 1 else np.array([reference_point(one.T) for one in values])
+        return low, np.maximum(values.max(2) - low, 1e-9)
 
     def _expected(self, points: Array) -> Array:
-        """Of every lesson at points of the unit cube, shape (lessons, n)."""
+        """Of every lesson at points of the unit cube, shape (lessons, metrics, n)."""
         features = self._coding.features(points)
         return np.array([one.expected(features) for one in self._told])
 
     def _worth(self, points: Array) -> Array:
-        """From 0, what is usual for a lesson, to 1, its best; shape (lessons, n)."""
-        middle, span = self._reads
-        found: Array = (self._expected(points) - middle[:, None]) / span[:, None]
+        """From 0, where a lesson is read from, to 1, its best; shape (lessons, metrics, n)."""
+        low, span = self._reads
+        found: Array = (self._expected(points) - low[..., None]) / span[..., None]
         return found
 
     @cached_property
     def _worths(self) -> Array:
         return self._worth(self._places)
 
-    def _adds(self, among: NDArray[np.intp], best: Array) -> Array:
-        """What each place adds to the best that some lessons have, shape (places,)."""
-        found: Array = self._shares[among] @ np.maximum(self._worths[among] - best[:, None], 0.0)
+    def _adds(self, among: NDArray[np.intp], chosen: Array) -> Array:
+        """What each place adds to what some lessons' fronts cover among those chosen, shape (places,).
+
+        `chosen` : array, shape (lessons, metrics, n)
+            What they are worth to all lessons.
+        """
+        gained = [_gained(self._worths[lesson].T, chosen[lesson].T) for lesson in among]
+        found: Array = self._shares[among] @ np.array(gained)
         return found
 
     @cached_property
@@ -105,26 +125,23 @@ class Recall:
         """Whether what the other lessons would try first is better for each lesson than most of what chance would try."""
         if len(self._told) == 1:
             return self._told[0].likeness >= ALONE
-        drawn = np.random.default_rng(0).integers(0, len(self._places), (TRIPLES, FIRST))
+        drawn = np.random.default_rng(0).integers(0, len(self._places), (TRIPLES, self.firsts))
         beaten = []
         for left_out, own in enumerate(self._worths):
-            others = np.delete(np.arange(len(self._told)), left_out)
-            best, found = np.zeros(len(others)), -np.inf
-            for _ in range(FIRST):
-                place = int(np.argmax(self._adds(others, best)))
-                best, found = np.maximum(best, self._worths[others, place]), max(found, own[place])
-            beaten.append(float((own[drawn].max(1) < found).mean()))
+            others, places = np.delete(np.arange(len(self._told)), left_out), list[int]()
+            for _ in range(self.firsts):
+                places.append(int(np.argmax(self._adds(others, self._worths[..., places]))))
+            found = _covered(own[:, places].T)
+            beaten.append(float(np.mean([_covered(own[:, by_chance].T) < found for by_chance in drawn])))
         return float(np.mean(beaten)) >= AGREE
 
     def first(self, before: Sequence[Configuration], tried: Taken) -> dict[str, Value] | None:
-        """The untried place that adds most to the best that each lesson has among those before; None where none adds much."""
+        """The untried place that adds most to what each lesson has among those before; None where none adds much."""
         space = self._coding.space
-        best = np.zeros(len(self._told))
-        if before:
-            best = np.maximum(best, self._worth(np.array([space.encode(c) for c in before])).max(1))
-        gains = self._adds(np.arange(len(self._told)), best)
+        chosen = self._worth(np.array([space.encode(c) for c in before])) if before else self._worths[..., :0]
+        gains = self._adds(np.arange(len(self._told)), chosen)
         for place in np.argsort(-gains, kind="stable").tolist():
-            if gains[place] < ADDS:
+            if gains[place] < ADDS**self._metrics:
                 return None
             found = space.decode(self._places[place])
             if identity(found) not in tried and space.fulfils(found):
@@ -132,11 +149,14 @@ class Recall:
         return None
 
     @cached_property
-    def beliefs(self) -> Beliefs:
-        """What the lessons' hyperparameters say of the search's own, beside what is usually believed of them."""
+    def beliefs(self) -> tuple[Beliefs, ...]:
+        """What the lessons' hyperparameters say of those of each metric's model, the score's first, beside what is usually believed."""
+        return tuple(self._believed(metric) for metric in range(self._metrics))
+
+    def _believed(self, metric: int) -> Beliefs:
         groups = self._coding.groups
         usual = Beliefs.usual(int(groups[-1]) + 1)
-        theta = np.array([one.hyperparameters(groups) for one in self._told])
+        theta = np.array([one.hyperparameters(metric, groups) for one in self._told])
         weights = np.where(np.isnan(theta), 0.0, np.array([one.likeness for one in self._told])[:, None])
         theta, total = np.nan_to_num(theta), weights.sum(0) + DOUBT
         mean = ((weights * theta).sum(0) + DOUBT * usual.mean) / total
@@ -157,6 +177,20 @@ class Recall:
         return np.concatenate(
             [np.full(len(one.good), share / len(one.good)) for one, share in zip(self._told, self._shares, strict=True)]
         )
+
+
+def _gained(values: Array, front: Array) -> Array:
+    """What each point adds to what a front covers from 0 on, shape (n,); of one metric, to its best."""
+    if values.shape[1] == 1:
+        return np.asarray(np.maximum(values[:, 0] - front[:, 0].max(initial=0.0), 0.0))
+    low, high = boxes(front, np.zeros(values.shape[1]))
+    found: Array = np.prod(np.maximum(np.minimum(values[:, None], high) - low, 0.0), axis=2).sum(1)
+    return found
+
+
+def _covered(values: Array) -> float:
+    """What points cover together from 0 on; of one metric, the best of them."""
+    return float(values.max()) if values.shape[1] == 1 else hypervolume(values, np.zeros(values.shape[1]))
 
 
 def recall(space: Space, lessons: Sequence[Lesson]) -> Recall | None:

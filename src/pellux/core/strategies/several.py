@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
+from itertools import zip_longest
 
 import numpy as np
 from numpy.typing import NDArray
@@ -25,7 +26,7 @@ from pellux.core.strategies.keeping import Keeping, limited
 from pellux.core.strategies.known import Ready
 from pellux.core.strategies.regions import Everywhere
 from pellux.core.surrogates.coding import Coding
-from pellux.core.surrogates.gaussian_process import Posterior, fit
+from pellux.core.surrogates.gaussian_process import Beliefs, Posterior, fit
 
 Array = NDArray[np.float64]
 Mask = NDArray[np.bool_]
@@ -73,7 +74,7 @@ def known_enough(space: Space, history: History, begun: int) -> bool:
 
 def towards_front(
     space: Space, known: Sequence[Observation], pending: Sequence[Configuration], seeds: SeedStream, tried: Taken,
-    *, climb: bool, kinds: Sequence[bool], log_cost: Array | None,
+    *, climb: bool, kinds: Sequence[bool], log_cost: Array | None, beliefs: Sequence[Beliefs] = (),
 ) -> dict[str, Value] | None:  # fmt: skip
     """The next configuration, or None where nothing untried is found.
 
@@ -83,6 +84,8 @@ def towards_front(
         Trials with a score, and those that failed.
     log_cost : array, shape (columns,), or None
         See `Maximiser`.
+    beliefs : sequence of Beliefs
+        Of each metric's hyperparameters, where that is known better than by the usual priors.
     """
     known = most_telling(known, lambda: standing(values(known)))
     coding = Coding.of(space)
@@ -91,8 +94,8 @@ def towards_front(
     measured, waiting = features[: len(known)], features[len(known) :]
     drawn_in, reference = _drawn_in(values(known), np.array([o.keeps for o in known]))
     posteriors, expected = [], []
-    for column in drawn_in.T:
-        posterior, means = _modelled(coding, known, measured, waiting, column, kinds)
+    for column, believed_of in zip_longest(drawn_in.T, beliefs):
+        posterior, means = _modelled(coding, known, measured, waiting, column, kinds, believed_of)
         posteriors.append(posterior)
         expected.append(means)
     keeping = _limits(coding, known, measured, kinds)
@@ -134,7 +137,8 @@ def _drawn_in(found: Array, keeps: Mask) -> tuple[Array, Array]:
 
 
 def _modelled(
-    coding: Coding, known: Sequence[Observation], measured: Array, waiting: Array, column: Array, kinds: Sequence[bool]
+    coding: Coding, known: Sequence[Observation], measured: Array, waiting: Array, column: Array, kinds: Sequence[bool],
+    beliefs: Beliefs | None,
 ) -> tuple[Posterior, Array]:  # fmt: skip
     """A model of one metric with what is pending as it is expected, and what it expects of every point, shape (known + pending,)."""
     failed = np.array([o.bad for o in known])
@@ -144,7 +148,7 @@ def _modelled(
     means = np.where(failed[there], np.nan, scores)
     noise = np.where(failed[there], FAILED_NOISE, relative_noise(chosen, means))
     features = measured[there]
-    h = fit(features, scores, noise, coding.groups, kinds=kinds)
+    h = fit(features, scores, noise, coding.groups, kinds=kinds, beliefs=beliefs)
     posterior = Posterior(h, features, scores, noise, coding.groups)
     if len(waiting):
         believed = posterior.expected(waiting)

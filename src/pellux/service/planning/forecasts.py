@@ -57,7 +57,7 @@ def forecast(workspace: Workspace, problem_id: int, request: SearchRequest) -> F
         configurations, seconds = known_costs(session, problem_id, objective, request.learner, space)
         every = count_scored(session, problem_id, request.learner, but_strategies=CONTINUING)
         on = request.model_copy(update={"plan": request.plan.model_copy(update={"memory": True})})
-        begins = Beginning(problem_id, objective, on, space, checked.strategy.key, bool(checked.against), len(known))
+        begins = Beginning(problem_id, objective, on, space, checked.strategy.key, checked.against, len(known))
         there = lessons(workspace, session, begins)
         past = count_past_results(session, problem_id, request.learner)
     found = forecast_for(objective, request, configurations, seconds, objective.telling_share)

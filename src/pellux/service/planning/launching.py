@@ -233,7 +233,7 @@ def _begun(
     found = check_search(objective, request, objective.telling_share)
     # Asked here so that a search to start warm from that does not exist is refused at once.
     known = len(observations(session, objective, problem_id, request.learner, found.space, request.plan))
-    begins = Beginning(problem_id, objective, request, found.space, found.strategy.key, bool(found.against), known)
+    begins = Beginning(problem_id, objective, request, found.space, found.strategy.key, found.against, known)
     return objective, request, found, lessons(workspace, session, begins)
 
 

@@ -3,14 +3,19 @@
 from __future__ import annotations
 
 import json
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
+from statistics import mean
+from typing import Any
 
 from pellux.core.errors import PelluxError
+from pellux.core.judging.aims import Aim, turned
+from pellux.core.judging.limits import quantity
 from pellux.core.likeness import Traits, likeness, scatter_of
 from pellux.core.objective import Objective
-from pellux.core.space import Space
+from pellux.core.space import Space, Value
 from pellux.core.strategies import CONTINUING, Lesson, adapted, strategy
 from pellux.core.strategies.recall import recall
 from pellux.objectives.tabular.learners.several import split_key
@@ -18,10 +23,11 @@ from pellux.service.planning.requests import SearchRequest
 from pellux.service.planning.schemas import RememberedView
 from pellux.service.workspace import Workspace
 from pellux.store.database import Session
+from pellux.store.fits import Told, told
 from pellux.store.lessons import named
 from pellux.store.problems import get_problem
-from pellux.store.records import KeptLesson
-from pellux.store.trials import baselines, scored_by_problem, scored_configurations
+from pellux.store.records import KeptLesson, KeptTrial
+from pellux.store.trials import Scored, baselines, scored_by_problem, scored_configurations
 
 MOST = 8  # problems a search learns from
 LOOKED_AT = 60  # of the newest that may be alike
@@ -30,21 +36,21 @@ LEAST = 0.1  # likeness of what is worth a look
 
 @dataclass(frozen=True)
 class Beginning:
-    """What is about to be searched: the problem, what it configures, the space, the strategy's key, whether several metrics decide,
-    how many trials are known already."""
+    """What is about to be searched: the problem, what it configures, the space, the strategy's key, what the score is weighed
+    against, how many trials are known already."""
 
     problem_id: int
     objective: Objective
     request: SearchRequest
     space: Space
     strategy: str
-    several: bool
+    against: tuple[Aim, ...]
     known: int
 
     @property
     def remembers(self) -> bool:
         """Whether it is to learn from earlier problems, and can."""
-        return self.request.plan.memory and self.known < strategy(self.strategy).remembers and not self.several
+        return self.request.plan.memory and self.known < strategy(self.strategy).remembers
 
 
 def lessons(workspace: Workspace, session: Session, search: Beginning) -> list[KeptLesson]:
@@ -71,21 +77,30 @@ def lessons(workspace: Workspace, session: Session, search: Beginning) -> list[K
             break
         lesson = _lesson(session, search, near, problem_id, objective)
         if lesson is not None:
-            trials = [(dict(c), score) for c, score in zip(lesson.configurations, lesson.scores, strict=True)]
-            found.append(KeptLesson(problem_id, name, near, trials))
+            found.append(KeptLesson(problem_id, name, near, _kept(lesson)))
     return found if _believed(search.space, json.dumps([(one.likeness, one.trials) for one in found])) else []
 
 
 @lru_cache(maxsize=64)
-def _believed(space: Space, told: str) -> bool:
+def _believed(space: Space, trials: str) -> bool:
     """Whether the strategy will believe these lessons: who says that a search learns from a problem must not say it in vain. Each has
     a model fitted, about a second for all, so what was found is kept: a forecast is asked for with every change of a plan."""
-    return recall(space, [Lesson(near, *zip(*trials, strict=True)) for near, trials in json.loads(told)]) is not None
+    return recall(space, [_taught(near, each) for near, each in json.loads(trials)]) is not None
 
 
 def taught(kept: Sequence[KeptLesson]) -> list[Lesson]:
     """As the strategy takes them."""
-    return [Lesson(one.likeness, tuple(c for c, _ in one.trials), tuple(score for _, score in one.trials)) for one in kept]
+    return [_taught(one.likeness, one.trials) for one in kept]
+
+
+def _kept(lesson: Lesson) -> list[KeptTrial]:
+    beside = lesson.beside or ((),) * len(lesson.scores)
+    return [(dict(c), score, *others) for c, score, others in zip(lesson.configurations, lesson.scores, beside, strict=True)]
+
+
+def _taught(likeness: float, trials: Sequence[Any]) -> Lesson:
+    configurations, scores, *others = zip(*trials, strict=True)
+    return Lesson(likeness, configurations, scores, tuple(zip(*others, strict=True)))
 
 
 def remembered(kept: Sequence[KeptLesson]) -> list[RememberedView]:
@@ -119,10 +134,26 @@ def _traits(session: Session, problem_id: int, objective: Objective) -> Traits:
 def _lesson(session: Session, search: Beginning, near: float, problem_id: int, objective: Objective) -> Lesson | None:
     """Its trials as far as they mean something here."""
     key, sign = search.request.learner, objective.judging.sign
-    defaults, found = search.objective.configurable(key).defaults, {}
-    for its_key, configuration, mean in scored_configurations(session, problem_id, but_strategies=CONTINUING):
-        moved = search.objective.translated(key, its_key, configuration)
+    defaults, found = search.objective.configurable(key).defaults, dict[str, tuple[dict[str, Value], float, tuple[float, ...]]]()
+    trials = scored_configurations(session, problem_id, but_strategies=CONTINUING)
+    for trial, beside in zip(trials, _beside(session, trials, search.against), strict=True):
+        moved = search.objective.translated(key, trial.learner, trial.configuration)
         placed = None if moved is None else adapted(search.space, moved, defaults)
-        if placed is not None:
-            found[str(sorted(placed.items()))] = (placed, sign * mean)
-    return Lesson.of(near, list(found.values()))
+        if placed is not None and all(map(math.isfinite, beside)):
+            found[str(sorted(placed.items()))] = (placed, sign * trial.mean, beside)
+    kept = found.values()
+    return Lesson.of(near, [(c, score) for c, score, _ in kept], [beside for *_, beside in kept] if search.against else ())
+
+
+def _beside(session: Session, trials: Sequence[Scored], aims: Sequence[Aim]) -> list[tuple[float, ...]]:
+    """Of each trial what the score is weighed against here, though nobody may have asked for it there; NaN of what was not measured."""
+    lacking = [one.id for one in trials if not all(aim.measure in one.measured for aim in aims)]
+    folds = told(session, lacking) if lacking else {}
+    return [turned(aims, {**_told(folds.get(one.id, ()), aims), **one.measured}) for one in trials]
+
+
+def _told(folds: Sequence[Told], aims: Sequence[Aim]) -> dict[str, float]:
+    """The mean over folds of each quantity that fits told of."""
+    each = {aim.measure: [quantity(aim.measure, *fold) for fold in folds] for aim in aims}
+    known = {measure: [value for value in values if value is not None] for measure, values in each.items()}
+    return {measure: mean(values) for measure, values in known.items() if values}
