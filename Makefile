@@ -95,8 +95,8 @@ bench-strategies: setup
 	$(BIN)/python -m benchmarks.strategies.run
 	$(BIN)/python -m benchmarks.strategies.beginning 3
 	$(BIN)/python -m benchmarks.strategies.many 1
-	$(BIN)/python -m benchmarks.strategies.limited --seeds 7
-	$(BIN)/python -m benchmarks.strategies.several --seeds 5
+	$(BIN)/python -m benchmarks.strategies.limited --seeds 5
+	$(BIN)/python -m benchmarks.strategies.several --seeds 3
 
 bench-long: setup
 	$(BIN)/python -m benchmarks.strategies.long

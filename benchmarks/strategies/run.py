@@ -51,7 +51,7 @@ ABLATIONS = {
     "what noise hides counts": Design(noise=False),
 }
 ABLATED_SEEDS = 3
-ABLATED = ("Branin", "Hartmann-6", "Styblinski-Tang-5", "mixed")
+ABLATED = ("Hartmann-6", "Styblinski-Tang-5", "mixed")
 
 
 REAL = tables.real("support vectors, diabetes")  # quick enough to be played with real fits

@@ -39,7 +39,7 @@ ADDS = (
     0.05  # of the way from usual to best in every metric, over all lessons: a first trial that adds less is left to an even spread
 )
 TRIPLES = 200  # draws of as many even places, which lessons have to beat for each other
-AGREE = 2 / 3  # of these draws, on average, from which on lessons are believed
+AGREE = 0.75  # of these draws, on average, from which on lessons are believed
 ALONE = 0.5  # likeness from which on a single lesson, which nothing confirms, is believed
 NARROWEST = 0.3  # deviation of what is believed of the logarithm of a hyperparameter
 
