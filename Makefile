@@ -85,6 +85,7 @@ bench-memory: setup
 	$(BIN)/python -m benchmarks.memory.run 3 'parzen density'
 	$(BIN)/python -m benchmarks.memory.run 3 'gain per second'
 	$(BIN)/python -m benchmarks.memory.pieces
+	$(BIN)/python -m benchmarks.memory.reach
 	$(BIN)/python -m benchmarks.memory.fronts
 	$(BIN)/python -m benchmarks.memory.fronts 3 'parzen density'
 
