@@ -20,18 +20,14 @@ from itertools import product
 import numpy as np
 
 from benchmarks.document import put
-from benchmarks.memory.data import DATA
-from benchmarks.memory.playing import EARLIER, GAUSSIAN, traits
+from benchmarks.memory.playing import EARLIER, GAUSSIAN, lesson
 from benchmarks.memory.sizes import SIZED, log_bytes
 from benchmarks.memory.tables import Case, range_of, table
 from pellux.core.judging.fronts import course, hypervolume
-from pellux.core.likeness import likeness
-from pellux.core.space import Configuration
 from pellux.core.strategies import STRATEGIES, Observation, SeedStream, Suggest, labelled
 from pellux.core.strategies.even_spread import sobol
-from pellux.core.strategies.lessons import Lesson, adapted
+from pellux.core.strategies.lessons import Lesson
 from pellux.core.strategies.recall import recall
-from pellux.objectives.tabular.learners.catalogue import OURS
 
 FIRST_SEED, TEACHER, TRIALS = 440, 1400, 30
 MARKS = (5, 10, 15, 20, 30)
@@ -63,18 +59,11 @@ def searched(case: Case, seed: int, trials: int, strategy: str, lessons: Sequenc
     return history
 
 
-def taught_by(here: Case, there: Case, trials: Sequence[Observation]) -> Lesson | None:
-    defaults = OURS.learner(here.learner, DATA[here.data].task).defaults
-    placed = [(adapted(here.space, o.configuration, defaults), o) for o in trials]
-    told = list[tuple[Configuration, float, tuple[float, ...]]]((c, o.mean or 0.0, o.beside) for c, o in placed if c is not None)
-    return Lesson.of(likeness(traits(here), traits(there)), [(c, score) for c, score, _ in told], [beside for *_, beside in told])
-
-
 def covered(strategy: str, taught: dict[Case, list[Observation]], job: tuple[Case, int, bool]) -> tuple[list[float], bool]:
     """The share of what can be covered after each trial, and whether lessons were believed."""
     case, seed, helped = job
     others = [other for other in taught if other.learner == case.learner and other.data != case.data]
-    told = [taught_by(case, other, taught[other]) for other in others] if helped else []
+    told = [lesson(case, other, taught[other]) for other in others] if helped else []
     lessons = tuple(one for one in told if one is not None)
     history = searched(case, seed, TRIALS, strategy, lessons)
     reference, most = judged_by(case)

@@ -80,9 +80,10 @@ def history(case: Case, seed: int, strategy: str = GAUSSIAN) -> list[Observation
 def lesson(here: Case, there: Case, trials: Sequence[Observation]) -> Lesson | None:
     """What a search on another data set found, in this space."""
     defaults = OURS.learner(here.learner, DATA[here.data].task).defaults
-    placed = [(adapted(here.space, o.configuration, defaults), o.mean) for o in trials]
-    known = list[tuple[Configuration, float]]([(c, mean) for c, mean in placed if c is not None and mean is not None])
-    return Lesson.of(likeness(traits(here), traits(there)), known)
+    placed = [(adapted(here.space, o.configuration, defaults), o) for o in trials]
+    known = [(c, o.mean, o.beside) for c, o in placed if c is not None and o.mean is not None]
+    told = list[tuple[Configuration, float]]((c, mean) for c, mean, _ in known)
+    return Lesson.of(likeness(traits(here), traits(there)), told, [beside for *_, beside in known])
 
 
 @cache

@@ -41,14 +41,16 @@ class Lesson:
     def of(
         likeness: float, trials: Sequence[tuple[Configuration, float]], beside: Sequence[tuple[float, ...]] = ()
     ) -> Lesson | None:
-        """Of the most telling trials; None where they are too few to tell anything of each metric."""
+        """Of the most telling trials; None where they are too few to tell anything of each metric. `beside` has nothing of any trial,
+        or of each what the score is weighed against."""
         if likeness <= 0 or len(trials) < FEWEST:
             return None
         values = np.column_stack([[score for _, score in trials], *zip(*beside, strict=True)])
         if any(len(set(column)) < FEWEST for column in values.T.tolist()):
             return None
-        kept = _telling(standing(values) if beside else values[:, 0])
-        told = tuple(beside[i] for i in kept) if beside else ()
+        several = values.shape[1] > 1
+        kept = _telling(standing(values) if several else values[:, 0])
+        told = tuple(beside[i] for i in kept) if several else ()
         return Lesson(likeness, tuple(trials[i][0] for i in kept), tuple(trials[i][1] for i in kept), told)
 
     @property

@@ -35,9 +35,7 @@ PLACES = 512  # of the space, at which lessons are compared
 GOOD, FEWEST_GOOD = 0.15, 3  # share of a lesson's trials that were good, and how many at least
 DOUBT = 0.5  # of a lesson that is as alike as can be: by so much the usual beliefs count beside the lessons
 FIRST = 3  # trials that are chosen by lessons, at least
-ADDS = (
-    0.05  # of the way from usual to best in every metric, over all lessons: a first trial that adds less is left to an even spread
-)
+ADDS = 0.05  # of the way from usual to best in every metric, over all lessons: what adds less is left to an even spread
 TRIPLES = 200  # draws of as many even places, which lessons have to beat for each other
 AGREE = 0.75  # of these draws, on average, from which on lessons are believed
 ALONE = 0.5  # likeness from which on a single lesson, which nothing confirms, is believed

@@ -142,7 +142,7 @@ def _lesson(session: Session, search: Beginning, near: float, problem_id: int, o
         if placed is not None and all(map(math.isfinite, beside)):
             found[str(sorted(placed.items()))] = (placed, sign * trial.mean, beside)
     kept = found.values()
-    return Lesson.of(near, [(c, score) for c, score, _ in kept], [beside for *_, beside in kept] if search.against else ())
+    return Lesson.of(near, [(c, score) for c, score, _ in kept], [beside for *_, beside in kept])
 
 
 def _beside(session: Session, trials: Sequence[Scored], aims: Sequence[Aim]) -> list[tuple[float, ...]]:
