@@ -84,6 +84,8 @@ bench-memory: setup
 	$(BIN)/python -m benchmarks.memory.run
 	$(BIN)/python -m benchmarks.memory.run 3 'parzen density'
 	$(BIN)/python -m benchmarks.memory.run 3 'gain per second'
+	$(BIN)/python -m benchmarks.memory.run 3 'gaussian process' kin
+	$(BIN)/python -m benchmarks.memory.run 3 'parzen density' kin
 	$(BIN)/python -m benchmarks.memory.pieces
 	$(BIN)/python -m benchmarks.memory.reach
 	$(BIN)/python -m benchmarks.memory.fronts

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from functools import cache, partial
 
 from benchmarks.memory.data import DATA, loaded
-from benchmarks.memory.tables import CASES, Case, best, problem, range_of
+from benchmarks.memory.tables import CASES, KIN_CASES, Case, best, problem, range_of
 from benchmarks.strategies.playing import Play, play
 from pellux.core.likeness import Traits, likeness
 from pellux.core.space import Configuration
@@ -92,4 +92,4 @@ def traits(case: Case) -> Traits:
     return Traits("", rows, columns, 1.0, DATA[case.data].task, DATA[case.data].scoring)
 
 
-__all__ = ["CASES", "GAUSSIAN", "Run", "history", "with_memory", "without"]
+__all__ = ["CASES", "GAUSSIAN", "KIN_CASES", "Run", "history", "with_memory", "without"]

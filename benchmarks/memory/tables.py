@@ -21,7 +21,7 @@ from sklearn.model_selection import KFold, StratifiedKFold, cross_val_score
 from sklearn.pipeline import make_pipeline
 from sklearn.preprocessing import StandardScaler
 
-from benchmarks.memory.data import DATA, REGRESSION, loaded
+from benchmarks.memory.data import DATA, KIN, REGRESSION, UNLIKE, loaded
 from benchmarks.strategies.functions import Problem
 from pellux.core.space import Configuration, Space, Value
 from pellux.core.strategies.even_spread import sobol
@@ -51,10 +51,11 @@ class Case:
 
     @property
     def file(self) -> Path:
-        return FOLDER / f"{self.learner}-{self.data.replace(' ', '_')}.csv"
+        return FOLDER / f"{self.learner}-{self.data.replace(',', '').replace(' ', '_')}.csv"
 
 
-CASES = tuple(Case(learner, data) for learner in LEARNERS for data in DATA)
+CASES = tuple(Case(learner, data) for learner in LEARNERS for data in UNLIKE)
+KIN_CASES = tuple(Case(learner, data) for learner in LEARNERS for data in KIN)
 
 
 @cache
@@ -65,7 +66,7 @@ def space_of(learner: str, task: str) -> Space:
 def make() -> None:
     """Measure what is not there yet."""
     FOLDER.mkdir(exist_ok=True)
-    for case in CASES:
+    for case in (*CASES, *KIN_CASES):
         if case.file.exists():
             continue
         space = case.space

@@ -8,10 +8,10 @@ import numpy as np
 import pytest
 from benchmarks.memory.playing import Run
 from benchmarks.memory.sizes import SIZED, file_of, size_of
-from benchmarks.memory.tables import CASES, Case, best, measure, problem, range_of, table
+from benchmarks.memory.tables import CASES, KIN_CASES, Case, best, measure, problem, range_of, table
 from scipy.stats import spearmanr
 
-QUICK = [Case("elastic", "diabetes"), Case("tree", "rings"), Case("support", "many columns")]
+QUICK = [Case("elastic", "diabetes"), Case("tree", "rings"), Case("support", "many columns"), Case("tree", "energy, far")]
 
 
 @pytest.mark.parametrize("case", QUICK, ids=lambda case: case.name)
@@ -41,8 +41,8 @@ def test_between_rows_the_spline_follows_them_and_nothing_beats_its_best() -> No
 
 
 def test_every_case_is_there_and_trials_are_counted_until_near_enough() -> None:
-    assert len(CASES) == 40
-    for case in CASES:
+    assert (len(CASES), len(KIN_CASES)) == (40, 48)
+    for case in (*CASES, *KIN_CASES):
         with case.file.open() as file:
             assert sum(1 for _ in csv.reader(file)) == 194, "the usual settings and 192 others, below a line of names"
     case = QUICK[0]

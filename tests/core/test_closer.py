@@ -120,6 +120,12 @@ def test_what_is_left_has_to_be_worth_a_trial() -> None:
     far = scored(line, lambda c: float(c["a"]) / 10, 100)
     assert look(line, far + near) is None
     assert look(line, near) is not None, "where that is all there ever was to gain, it is"
+    differ = [
+        propose(line, far + near, [], 1, SeedStream(3, number))
+        != propose(line, far + near, [], 1, SeedStream(3, number), Design(closer=None))
+        for number in (141, 150)
+    ]
+    assert differ == [False, True], "every thirtieth proposal looks all the same"
 
 
 def test_scores_beyond_all_measure_do_not_hide_what_is_left() -> None:

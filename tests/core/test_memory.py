@@ -158,6 +158,9 @@ def test_lessons_that_contradict_each_other_are_not_believed() -> None:
     assert recall(PLANE, [taught(bowl(top, 0.5)) for top in (0.05, 0.95)]) is None
     scattered = [lambda c, a=a: math.sin(40 * a + 9 * float(c["x"]) + 7 * a * float(c["y"])) for a in range(6)]
     assert recall(PLANE, [taught(value) for value in scattered]) is None
+    agreed = [taught(bowl(0.3 + top / 20, 0.5)) for top in tops]
+    assert recall(PLANE, [*agreed, *(taught(value) for value in scattered)]) is None
+    assert recall(PLANE, [*agreed, *(taught(value, 0.5) for value in scattered)]) is not None, "others than this one's kin"
     assert recall(PLANE, [taught(bowl(0.3, 0.5), 0.6)]) is not None, "one alone, and alike"
     assert recall(PLANE, [taught(bowl(0.3, 0.5), 0.4)]) is None, "one alone that is not"
     assert recall(PLANE, []) is None

@@ -321,6 +321,25 @@ def test_parzen_does_not_spend_a_search_on_beginnings() -> None:
     assert later["k3"] >= 12, "then the branch that gains gets most"
 
 
+def test_parzen_looks_closer_where_settings_are_few() -> None:
+    plane, cube = parse("x: 0 .. 1\ny: 0 .. 1"), parse("x: 0 .. 1\ny: 0 .. 1\nz: 0 .. 1")
+
+    def away(space: Space) -> float:
+        """How far proposals lie from the best trial, in x and y alone, on which the scores depend."""
+        rng = np.random.default_rng(2)
+        known = [
+            Observation(c, (-((c["x"] - 0.4) ** 2) - (c["y"] - 0.6) ** 2,), 1.0, "scored")
+            for c in ({"x": x, "y": y, "z": z} for x, y, z in rng.random((24, 3)).tolist())
+        ]
+        known = [replace(o, configuration={p.name: o.configuration[p.name] for p in space.parameters}) for o in known]
+        best = max(known, key=lambda o: o.mean or 0.0).configuration
+        asked = [STRATEGIES["parzen density"].propose(space, known, [], 1, SeedStream(seed, 25)) for seed in range(80)]
+        found = [answer.configurations[0] for answer in asked if isinstance(answer, Suggest)]
+        return float(np.median([abs(c["x"] - best["x"]) + abs(c["y"] - best["y"]) for c in found]))
+
+    assert away(plane) < 0.6 * away(cube)
+
+
 def test_parzen_looks_beside_a_hill_that_is_climbed() -> None:
     space = parse("x: 0 .. 1\ny: 0 .. 1")
     rng = np.random.default_rng(0)

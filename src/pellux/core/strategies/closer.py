@@ -68,11 +68,13 @@ class Box:
 
 
 def closer(
-    space: Space, known: Sequence[Observation], pending: Sequence[Configuration], tried: Taken, rng: Generator
-) -> dict[str, Value] | None:
+    space: Space, known: Sequence[Observation], pending: Sequence[Configuration], tried: Taken, rng: Generator, *,
+    to_the_last: bool = False,
+) -> dict[str, Value] | None:  # fmt: skip
     """The next configuration around the best trial, with the options chosen as there.
 
-    None where there is nothing to see: too few trials with the same options, no numbers, mere noise, or next to nothing left to gain.
+    None where there is nothing to see: too few trials with the same options, no numbers, mere noise, or, unless it shall go on
+    `to_the_last` digit, next to nothing left to gain.
     """
     coding, scored = Coding.of(space), [o for o in known if o.mean is not None]
     numbers, means = len(coding.numbers), np.array([o.mean for o in scored], dtype=float)
@@ -84,7 +86,7 @@ def closer(
     near, box = _surroundings(coding, features[alike, :numbers], means[alike], features[top, :numbers])
     near = alike[near]
     left, span = means[top] - float(np.median(means[near])), means[top] - float(np.quantile(means[:EARLY], QUARTER))
-    if left <= WORTH / len(known) * span:
+    if left <= (0.0 if to_the_last else WORTH / len(known) * span):
         return None
     waiting = coding.features(np.array([space.encode(c) for c in pending]).reshape(-1, space.dimension))
     waiting = box.inward(waiting[(waiting[:, numbers:] == features[top, numbers:]).all(1), :numbers])

@@ -59,6 +59,7 @@ TIE = 0.5  # standard deviations of the noise: no further behind is not behind
 REMEMBERED = 40  # trials from which on what other problems taught does not count any more: the search knows better
 FEWEST = 3  # scores that a model is made of
 CLOSER, CLOSER_EVERY = 100, 3  # trials from which on every so many proposals look closer at the incumbent
+LAST_DIGITS = 30  # every so many do where next to nothing is left, too: the rest of the space had its turns by then
 
 
 @dataclass(frozen=True)
@@ -159,7 +160,7 @@ def single(
             space, known, pending, seeds, tried, climb=design.climb, kinds=design.kinds, log_cost=log_cost, beliefs=beliefs
         )
     if _looks_closer(design, begun, seeds.number, known):
-        looked = closer(space, known, pending, tried, seeds.own())
+        looked = closer(space, known, pending, tried, seeds.own(), to_the_last=seeds.number % LAST_DIGITS == 0)
         if looked is not None:
             return looked
     return _Proposal(space, known, pending, seeds, tried, design, remembered).configuration()

@@ -39,6 +39,9 @@ PRIOR_EVERY = 20  # which proposals are drawn from the prior, whatever was seen
 REMEMBERED = 40  # trials from which on what other problems taught does not count any more
 TAUGHT = 40.0  # trials at which their good trials weigh as much as one here
 WIDE = 1.0  # bandwidth times one more than the number of good trials, while they are few
+# With fewer settings than these it is less: a kernel as wide fills more of so small a space and tells less. Not where there are
+# branches: one that is polished early takes trials from those that have not shown their worth.
+FEW = 3
 
 
 def propose(
@@ -157,7 +160,7 @@ def _best_candidate(space: Space, branch: Key, seen: Seen, rng: np.random.Genera
         position = switched.get(p.name)
         if position is not None:
             asked[:, place] = position
-    pairs = [(group, *_densities(space, group, seen)) for group in groups(space, branch)]
+    pairs = [(group, *_densities(space, group, seen, _wide(space))) for group in groups(space, branch)]
     for group, promising, _ in pairs:
         asked[:, list(group)] = promising.draw(CANDIDATES, rng)
     snapped = space.snap(asked)
@@ -169,7 +172,11 @@ def _best_candidate(space: Space, branch: Key, seen: Seen, rng: np.random.Genera
     return None
 
 
-def _densities(space: Space, group: tuple[int, ...], seen: Seen) -> tuple[Density, Density]:
+def _wide(space: Space) -> float:
+    return WIDE if space.conditional else WIDE * min(1.0, space.dimension / FEW)
+
+
+def _densities(space: Space, group: tuple[int, ...], seen: Seen, wide: float) -> tuple[Density, Density]:
     """Of the good trials and of the others, in the settings of a group."""
     good, others = (~np.isnan(points[:, group[0]]) for points in (seen.good, seen.others))
     # What other problems taught is no evidence of this one's: it draws proposals, and makes no density surer or narrower.
@@ -177,7 +184,7 @@ def _densities(space: Space, group: tuple[int, ...], seen: Seen) -> tuple[Densit
     # The same share of the prior in both: where nothing was tried neither density is larger.
     share = 1.0 / (own + others.sum() + 1)
     # Two good trials close together do not mean that the rest of the space is worthless.
-    narrowest = max(WIDE / (1 + own), NARROWEST)
+    narrowest = max(wide / (1 + own), NARROWEST)
     return (
         Density.of(space, seen.good[good], group, seen.good_weights[good], share, narrowest),
         Density.of(space, seen.others[others], group, seen.other_weights[others], share, narrowest),

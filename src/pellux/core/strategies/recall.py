@@ -38,6 +38,7 @@ FIRST = 3  # trials that are chosen by lessons, at least
 ADDS = 0.05  # of the way from usual to best in every metric, over all lessons: what adds less is left to an even spread
 TRIPLES = 200  # draws of as many even places, which lessons have to beat for each other
 AGREE = 0.75  # of these draws, on average, from which on lessons are believed
+ALIKE = 4  # power of its likeness by which a lesson counts there: earlier problems of another task may contradict each other
 ALONE = 0.5  # likeness from which on a single lesson, which nothing confirms, is believed
 NARROWEST = 0.3  # deviation of what is believed of the logarithm of a hyperparameter
 
@@ -120,7 +121,8 @@ class Recall:
 
     @cached_property
     def believable(self) -> bool:
-        """Whether what the other lessons would try first is better for each lesson than most of what chance would try."""
+        """Whether what the other lessons would try first is better for each lesson than most of what chance would try; what holds for
+        those of problems like this one counts most."""
         if len(self._told) == 1:
             return self._told[0].likeness >= ALONE
         drawn = np.random.default_rng(0).integers(0, len(self._places), (TRIPLES, self.firsts))
@@ -131,7 +133,7 @@ class Recall:
                 places.append(int(np.argmax(self._adds(others, self._worths[..., places]))))
             found = _covered(own[:, places].T)
             beaten.append(float(np.mean([_covered(own[:, by_chance].T) < found for by_chance in drawn])))
-        return float(np.mean(beaten)) >= AGREE
+        return float(np.average(beaten, weights=self._shares**ALIKE)) >= AGREE
 
     def first(self, before: Sequence[Configuration], tried: Taken) -> dict[str, Value] | None:
         """The untried place that adds most to what each lesson has among those before; None where none adds much."""
