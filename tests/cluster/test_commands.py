@@ -56,10 +56,12 @@ def test_server_and_scheduler_are_killed_and_the_search_goes_on(address: str, tm
     server = Server(folder, "--cluster", address)
     body = {
         "learner": "forest", "space": "trees: 20 .. 50 int\ndepth: 2 .. 12 int",
-        "plan": {"strategy": "random", "trials": 16, "workers": "all", "seed": 4, "runner": {"cluster": address}},
+        "plan": {"strategy": "random", "trials": 40, "workers": "all", "seed": 4, "runner": {"cluster": address}},
     }  # fmt: skip
     search = launch(server, csv, body)
     server.until(f"/searches/{search}", lambda s: s["fits"]["run"] >= 6 and s["workers"] == 2)
+    # Fits are quick: a machine that is slow to begin could find none left.
+    server.until(f"/searches/{search}/lanes", lambda s: len({fit["machine"] for fit in s["fits"]}) == 2)
     server.kill()
 
     (scheduler,) = [
@@ -79,7 +81,7 @@ def test_server_and_scheduler_are_killed_and_the_search_goes_on(address: str, tm
     finally:
         command.resume()
     server.until(f"/searches/{search}", lambda s: s["state"] == "finished", 180)
-    assert server.get(f"/searches/{search}")["trials"]["scored"] == 17
+    assert server.get(f"/searches/{search}")["trials"]["scored"] == 41
     assert set(fits_done(folder, search).values()) == {1}, "no fit was scored twice"
     lanes = server.get(f"/searches/{search}/lanes")["fits"]
     assert len(Counter(fit["machine"] for fit in lanes)) == 2
