@@ -20,7 +20,7 @@ from pellux.demo.generator import compressor_sound, energy_per_trip, warm_arriva
 
 Array = NDArray[np.float64]
 ROWS = 400  # at the most: what is compared is what settings do, and that many fits have to be made
-KIN_ROWS = 600
+KIN_ROWS = 600  # of the haulier's loads
 DEMO = Path(__file__).parents[2] / "src/pellux/demo/data"
 BINARY, MULTICLASS, REGRESSION = "binary", "multiclass", "regression"
 
@@ -39,6 +39,10 @@ class Data:
         return {REGRESSION: "neg_root_mean_squared_error", BINARY: "roc_auc"}.get(self.task, "balanced_accuracy")
 
 
+def _filled(table: Array) -> Array:
+    return np.where(np.isnan(table), np.nanmedian(table, axis=0), table)
+
+
 def _of_demo(file: str, target: str, skip: tuple[str, ...]) -> tuple[Array, Array]:
     """Every so many rows of a file of the demo, numbers only, missing ones at the median."""
     with (DEMO / file).open() as opened:
@@ -46,7 +50,7 @@ def _of_demo(file: str, target: str, skip: tuple[str, ...]) -> tuple[Array, Arra
     rows = rows[:: max(1, len(rows) // ROWS)][:ROWS]
     names = [n for n in rows[0] if n != target and n not in skip and all_numbers(rows, n)]
     table = np.array([[float(r[n]) if r[n] else np.nan for n in names] for r in rows])
-    table = np.where(np.isnan(table), np.nanmedian(table, axis=0), table)
+    table = _filled(table)
     told = [r[target] for r in rows]
     try:
         return table, np.array([float(t) for t in told])
@@ -81,8 +85,7 @@ def _loads(
     rows = np.flatnonzero((table[column] > low) & (table[column] <= high))[:KIN_ROWS]
     told = table[target][rows]
     inputs = np.column_stack([v[rows] for n, v in table.items() if v.dtype.kind in "if" and n != target]).astype(float)
-    inputs = np.where(np.isnan(inputs), np.nanmedian(inputs, axis=0), inputs)
-    return inputs, told.astype(float) if told.dtype.kind == "f" else np.asarray(told == "yes", dtype=float)
+    return _filled(inputs), told.astype(float) if told.dtype.kind == "f" else np.asarray(told == "yes", dtype=float)
 
 
 def _sounds(seed: int, rows: int) -> tuple[Array, Array]:
