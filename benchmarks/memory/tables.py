@@ -1,4 +1,4 @@
-"""Learners of the catalogue on ten data sets, as tables of real fits, made once by `python -m benchmarks.memory.tables`.
+"""Learners of the catalogue on ten data sets and on twelve of one haulier, as tables of real fits, made once by `python -m benchmarks.memory.tables`.
 
 A row is a configuration of the learner's own default space with its mean score of 3 folds and the seconds. A strategy may ask for any
 configuration: a smoothed thin-plate spline through all rows (Duchon 1977) gives its score. Larger is better.
