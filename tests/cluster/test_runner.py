@@ -7,7 +7,8 @@ import signal
 import socket
 import subprocess
 import sys
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -17,9 +18,11 @@ import pytest
 
 from pellux.core.objective import Terms
 from pellux.engine.artifacts import FileArtifacts
-from pellux.engine.cluster import wire
+from pellux.engine.cluster import seat, wire
 from pellux.engine.cluster.connection import Cluster
-from pellux.engine.cluster.machines import Demand
+from pellux.engine.cluster.door import Door, Line
+from pellux.engine.cluster.machines import Demand, Place
+from pellux.engine.cluster.seat import sit
 from pellux.engine.messages import FitEnded, FitStarted, FitStepped, Halted, WorkerLost, WorkerReady
 from pellux.engine.runners.cluster import ClusterRunner
 from pellux.engine.states import FitState
@@ -213,6 +216,57 @@ def test_with_the_scheduler_gone_the_search_is_told_to_wait_and_workers_hired_me
     bench.until(lambda r: r == WorkerReady(1))
     runner.start(order(2, worker=1, attempt=2))
     assert bench.ended(2)[-1].outcome.state is FitState.DONE
+
+
+def test_a_seat_that_comes_too_late_ends_at_once() -> None:
+    """It holds a core of its machine, on which the next one would wait for it until that came too late as well."""
+    door = Door("127.0.0.1")
+    try:
+        with ThreadPoolExecutor(1) as pool:
+            ended = pool.submit(sit, seat.Door(door.host, door.port, "nobody waits for this"), None, lambda: True, None)
+            assert ended.result(wire.SILENCE / 2) == "the server wants nothing of this seat any more"
+    finally:
+        door.close()
+
+
+def test_a_seat_that_nobody_waits_for_any_more_is_not_begun(cluster: Cluster, tmp_path: Path) -> None:
+    def tasks() -> list[str]:
+        return list(cluster._client.run_on_scheduler(lambda dask_scheduler: list(dask_scheduler.tasks)))
+
+    (two,) = [machine for machine in cluster.known() if machine.label == "two"]
+    free = tmp_path / "free"
+    others = [cluster._client.submit(held_until, str(free), i, workers=[two.address]) for i in range(two.threads)]
+    guest, place = Guest(), Place(two.address, 1, (), 0)
+    try:
+        token = cluster.seat(place, guest, lambda how: None)
+        key = f"pellux-seat-{token[:16]}"
+        until(lambda: key in tasks(), what="the seat's task")
+        cluster.unseat(token)
+        until(lambda: key not in tasks(), what="its end")
+    finally:
+        free.touch()
+    assert [other.result(30) for other in others] == [0, 1]
+    cluster.seat(place, guest, lambda how: None)
+    until(lambda: guest.lines, what="the next seat")
+    guest.lines[0].close()
+
+
+def held_until(there: str, what: int) -> int:
+    """Other work of the cluster: a core is taken until a file is there."""
+    until(Path(there).exists, what=there)
+    return what
+
+
+class Guest:
+    def __init__(self) -> None:
+        self.lines: list[Line] = []
+
+    def came(self, line: Line) -> None:
+        self.lines.append(line)
+
+    async def heard(self, line: Line, messages: Sequence[Any]) -> None: ...
+
+    def went(self, line: Line, why: str) -> None: ...
 
 
 def test_seats_end_with_their_server(standing: Standing, tmp_path: Path) -> None:

@@ -142,6 +142,13 @@ class Cluster:
         future.add_done_callback(done)
         return token
 
+    def unseat(self, token: str) -> None:
+        """A seat that did not come is not waited for: its task does not begin any more, where others would wait for it to end."""
+        self.door.forget(token)
+        future = self._tasks.pop(token, None)
+        if future is not None:
+            future.release()
+
     def machine(self, place: Place) -> Machine | None:
         return self.machines.get(place.machine)
 

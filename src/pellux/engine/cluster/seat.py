@@ -100,16 +100,19 @@ class ServerLine:
         threading.Thread(target=self._beat, name="seat-beats", daemon=True).start()
 
     def next(self, seconds: float) -> Any:
-        """The next message; Gone when none comes."""
+        """The next message; Gone when none comes, or none can come any more."""
         try:
-            return self._messages.get(timeout=seconds)
+            message = self._messages.get(timeout=seconds)
         except queue.Empty:
             raise Gone("the server said nothing") from None
+        if message is None:
+            raise Gone("the server wants nothing of this seat any more")
+        return message
 
     def waiting(self) -> Iterator[Any]:
         with contextlib.suppress(queue.Empty):
-            while True:
-                yield self._messages.get_nowait()
+            while (message := self._messages.get_nowait()) is not None:
+                yield message
 
     def send(self, *messages: Any) -> None:
         """Gone when it cannot be sent."""
@@ -168,6 +171,7 @@ class ServerLine:
         self.gone = True
         self._hung_up.set()
         self._pieces.put(None)
+        self._messages.put(None)
         self.wake()
 
     def _received(self, count: int) -> bytes:

@@ -228,8 +228,9 @@ class ClusterRunner:
         self._end(seat)
 
     def _end(self, seat: _Seat) -> None:
-        self.cluster.door.forget(seat.token)
-        if seat.line is not None:
+        if seat.line is None:
+            self.cluster.unseat(seat.token)
+        else:
             seat.line.send(End())
             seat.line.close()
         self.cluster.give(seat.place)
