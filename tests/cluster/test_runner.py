@@ -251,6 +251,22 @@ def test_a_seat_that_nobody_waits_for_any_more_is_not_begun(cluster: Cluster, tm
     guest.lines[0].close()
 
 
+def test_a_machine_that_is_out_of_sight_for_a_look_still_holds_its_seats(cluster: Cluster, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Else the next seat would be put on a core that is not free, and wait there in vain."""
+    place = cluster.take(Demand(cores=2))
+    assert place is not None
+    try:
+        with monkeypatch.context() as patched:
+            patched.setattr(cluster._client, "scheduler_info", lambda **_: {"workers": {}})
+            until(lambda: not cluster.known(), what="a look that sees nobody")
+        until(lambda: place.machine in {m.address for m in cluster.known() if not m.trouble}, what="the machine")
+        assert cluster.machines[place.machine].taken == [place]
+        assert cluster.machines[place.machine].fitting(Demand()) is None
+    finally:
+        cluster.give(place)
+    assert cluster.machines[place.machine].taken == []
+
+
 def held_until(there: str, what: int) -> int:
     """Other work of the cluster: a core is taken until a file is there."""
     until(Path(there).exists, what=there)

@@ -14,7 +14,7 @@ import socket
 import ssl
 import threading
 import time
-from collections import Counter
+from collections import Counter, defaultdict
 from collections.abc import Callable, Iterator
 from typing import Any
 
@@ -55,7 +55,9 @@ class Cluster:
     def __init__(self, address: str, door: tuple[str, int] | None = None) -> None:
         self.address = address
         self.machines: dict[str, Machine] = {}
-        self._sent: Counter[str] = Counter()  # bytes by address: one that is out of sight for a while has not lost them
+        # By address, for a machine that is out of sight for a while has not lost them: bytes, and places that seats have.
+        self._sent: Counter[str] = Counter()
+        self._taken: defaultdict[str, list[Place]] = defaultdict(list)
         self.gone = False
         self._tasks: dict[str, Any] = {}
         self._listeners: set[Callable[[], None]] = set()
@@ -114,9 +116,8 @@ class Cluster:
 
     def give(self, place: Place) -> None:
         with self._lock:
-            machine = self.machines.get(place.machine)
-            if machine is not None and place in machine.taken:
-                machine.taken.remove(place)
+            if place in self._taken[place.machine]:
+                self._taken[place.machine].remove(place)
         self._tell()
 
     def seat(self, place: Place, guest: Guest, ended: Callable[[str], None]) -> str:
@@ -221,7 +222,7 @@ class Cluster:
             came = [address for address in workers if address not in self.machines]
             for address in came:
                 self.machines[address] = _machine(address, workers[address])
-                self.machines[address].sent_bytes = self._sent[address]
+                self.machines[address].sent_bytes, self.machines[address].taken = self._sent[address], self._taken[address]
             now = time.monotonic()
             for address, machine in self.machines.items():
                 machine.hear(workers[address].get("last_seen", 0.0), now)
