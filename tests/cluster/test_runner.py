@@ -7,6 +7,7 @@ import signal
 import socket
 import subprocess
 import sys
+import threading
 from collections.abc import Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
@@ -251,13 +252,33 @@ def test_a_seat_that_nobody_waits_for_any_more_is_not_begun(cluster: Cluster, tm
     guest.lines[0].close()
 
 
+def test_machines_stay_known_whatever_the_engines_client_asks_meanwhile(cluster: Cluster) -> None:
+    """It asks now and then how the scheduler is, without its machines."""
+    enough = threading.Event()
+
+    def ask() -> None:
+        while not enough.is_set():
+            cluster._client.sync(cluster._client._update_scheduler_info)
+
+    there = cluster.known()
+    with ThreadPoolExecutor(1) as pool:
+        asking = pool.submit(ask)
+        try:
+            for _ in range(100):
+                cluster._look()
+                assert all(one is other for one, other in zip(cluster.known(), there, strict=True))
+        finally:
+            enough.set()
+        asking.result()
+
+
 def test_a_machine_that_is_out_of_sight_for_a_look_still_holds_its_seats(cluster: Cluster, monkeypatch: pytest.MonkeyPatch) -> None:
     """Else the next seat would be put on a core that is not free, and wait there in vain."""
     place = cluster.take(Demand(cores=2))
     assert place is not None
     try:
         with monkeypatch.context() as patched:
-            patched.setattr(cluster._client, "scheduler_info", lambda **_: {"workers": {}})
+            patched.setattr(cluster._client, "sync", lambda *_, **__: {"workers": {}})
             until(lambda: not cluster.known(), what="a look that sees nobody")
         until(lambda: place.machine in {m.address for m in cluster.known() if not m.trouble}, what="the machine")
         assert cluster.machines[place.machine].taken == [place]

@@ -73,7 +73,12 @@ class Cluster:
             raise Unreachable(
                 f"The door for machines cannot be opened at {host}:{port}: {error.strerror or error}.", address
             ) from None
-        self._look()
+        try:
+            self._look()
+        except Exception as error:  # the scheduler went just now
+            self.door.close()
+            _close(self._client)
+            raise Unreachable(f"No scheduler can be worked with at {address}: {_why(error)}.", address) from None
         self._watcher = threading.Thread(target=self._watch, name="cluster-watch", daemon=True)
         self._watcher.start()
 
@@ -208,13 +213,18 @@ class Cluster:
         except Unreachable:
             return
         self._client = client
-        self._look()
+        try:
+            self._look()
+        except Exception:  # gone again: closed, it is connected to anew
+            _close(client)
+            raise
         self.gone = False
         log.warning("The scheduler at %s is there again", self.address)
         self._tell()
 
     def _look(self) -> None:
-        workers: dict[str, dict[str, Any]] = self._client.scheduler_info(n_workers=-1)["workers"]
+        # Not by the client's `scheduler_info`: it hands out what the client's own look, which names nobody, may have overwritten meanwhile.
+        workers: dict[str, dict[str, Any]] = self._client.sync(self._client.scheduler.identity, n_workers=-1)["workers"]
         with self._lock:
             left = [address for address in self.machines if address not in workers]
             for address in left:
