@@ -2,13 +2,10 @@
 import { cleanup, configure, fireEvent, render, waitFor } from "@testing-library/react";
 import { QueryClientProvider } from "@tanstack/react-query";
 import { createMemoryRouter, RouterProvider } from "react-router";
-import { afterEach, beforeEach, vi } from "vitest";
+import { vi } from "vitest";
 import { queryClient, type Entry } from "../src/api/client";
 import { routes } from "../src/app/routes";
 import recorded from "./recorded.json";
-
-// The chart library draws on a real canvas only; what it is told to draw is tested in screens.test.ts.
-vi.mock("../src/charts/BestCurve", () => ({ default: () => <div data-testid="best curve" /> }));
 
 // The client takes hold of these when it is loaded. Node's Request knows no page that an address could be relative to.
 const hold = vi.hoisted(() => {
@@ -29,7 +26,6 @@ Object.assign(document.defaultView ?? window, { getComputedStyle: (element: HTML
 
 // A busy machine is no failure.
 configure({ asyncUtilTimeout: 10_000, defaultHidden: true, getElementError: (message) => new Error(message ?? "") });
-vi.setConfig({ testTimeout: 40_000 });
 
 type Answers = Record<string, unknown>;
 export const answers = recorded as Answers;
@@ -120,7 +116,7 @@ const pen = () =>
     set: (held, name, value) => Boolean((held[String(name)] = value)) || true,
   });
 
-beforeEach(() => {
+export function begin() {
   replies = {};
   calls.length = 0;
   written.length = 0;
@@ -151,12 +147,12 @@ beforeEach(() => {
     });
   };
   HTMLElement.prototype.scrollIntoView = () => undefined;
-});
-afterEach(() => {
+}
+export function end() {
   cleanup();
   vi.restoreAllMocks();
   vi.unstubAllGlobals();
-});
+}
 
 /** Opens an address of the application. */
 export function open(address: string) {

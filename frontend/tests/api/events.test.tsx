@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 /** What each kind of entry does to what is held, and how the stream is given up and taken up again. */
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { cleanup, renderHook, waitFor } from "@testing-library/react";

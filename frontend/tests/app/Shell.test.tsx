@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 import { fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
 import type { TrialDetail } from "../../src/api/client";

@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 /** A lane by hand: ends are moved by keys and by the pointer, options are weighed, trials are found under the pointer. */
 import { fireEvent, render } from "@testing-library/react";
 import { beforeEach, describe, expect, it, vi } from "vitest";

@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 import { cleanup, render } from "@testing-library/react";
 import { afterEach, expect, it } from "vitest";
 import type { Step } from "../../src/api/evidence";

@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 /** A problem from its file to its brief. */
 import { fireEvent, screen, waitFor } from "@testing-library/react";
 import { describe, expect, it } from "vitest";

@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 /** Finalists are weighed, looked into, signed. */
 import { fireEvent, screen, waitFor } from "@testing-library/react";
 import { beforeEach, describe, expect, it } from "vitest";

@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 /** Finalists fold by fold: walked through by keys, marked by keys, and many folds in a row of colours. */
 import { answer, asked, called, on } from "../../stand"; // first: it stands between the client and the network
 import { QueryClientProvider } from "@tanstack/react-query";

@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 /** Two measures against each other: what stands at the edge, what the ring is about, weights by hand. */
 import { fireEvent, render, screen } from "@testing-library/react";
 import { createMemoryRouter, RouterProvider } from "react-router";

@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 import { fireEvent, screen, waitFor } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
 import type { Entry, Search, TrialDetail, TrialRow } from "../../../src/api/client";

@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 /** A face-off is put together: who, how much each gets, how often; what it will cost is said before it begins. */
 import { QueryClientProvider } from "@tanstack/react-query";
 import { fireEvent, render, screen, waitFor } from "@testing-library/react";

@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 import { screen, waitFor } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
 import type { Problem, Schemas, Search } from "../../../src/api/client";

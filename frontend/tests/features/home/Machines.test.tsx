@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 import { screen, waitFor } from "@testing-library/react";
 import { expect, it } from "vitest";
 import type { Cluster } from "../../../src/api/machines";

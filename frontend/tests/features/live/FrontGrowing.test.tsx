@@ -1,12 +1,9 @@
-// @vitest-environment jsdom
 /** A search that several metrics decide in: its front is drawn, asked for again as trials end, and picked from. */
 import { fireEvent, screen, waitFor } from "@testing-library/react";
-import { expect, it, vi } from "vitest";
+import { expect, it } from "vitest";
 import type { Search } from "../../../src/api/client";
 import type { Front } from "../../../src/api/searches";
 import { answer, called, on, open, press } from "../../stand";
-
-vi.mock("../../../src/charts/useWidth", () => ({ useWidth: () => [{ current: null }, 900] }));
 
 const point = (number: number, values: number[], on_front: boolean, origin = "proposed") => ({
   ...{ trial_id: 100 + number, number, origin, values, on_front, keeps: null },

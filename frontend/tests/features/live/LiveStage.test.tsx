@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 /** A search while it runs: what is seen follows the ledger, what is done reaches the server. */
 import { fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { describe, expect, it } from "vitest";

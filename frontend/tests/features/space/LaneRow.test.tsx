@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 /** A lane under hands and keys. */
 import { fireEvent, waitFor } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
@@ -51,7 +50,7 @@ describe("a lane", () => {
 
   it("is dragged: the number follows the pointer, the server hears of it once", async () => {
     await begin();
-    SVGElement.prototype.setPointerCapture = () => undefined;
+    Object.defineProperty(Element.prototype, "setPointerCapture", { configurable: true, value: () => undefined });
     const point = (what: string, x: number) =>
       fireEvent(end("min_leaf-to"), new MouseEvent(what, { bubbles: true, clientX: x }));
     const handle = end("min_leaf-to");

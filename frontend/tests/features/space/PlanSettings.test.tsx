@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 /** Settings of the plan: a strategy's and a rule's side by side, each sent to its own place, and what is left alone is not sent. */
 import { fireEvent, screen } from "@testing-library/react";
 import { describe, expect, it } from "vitest";

@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 import { fireEvent, waitFor, within } from "@testing-library/react";
 import { expect, it } from "vitest";
 import type { Schemas } from "../../../src/api/client";

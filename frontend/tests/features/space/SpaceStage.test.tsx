@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 /** The space and its plan: lanes and text in step, forecasts, launch. */
 import { fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { describe, expect, it } from "vitest";

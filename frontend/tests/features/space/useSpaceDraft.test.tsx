@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 /** A space while it is laid out: text and lanes in step, undone one by one, kept in the browser, lost by no mistake. */
 import { asked, called, No, on } from "../../stand"; // first: it stands between the client and the network
 import { QueryClientProvider } from "@tanstack/react-query";

@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 import { fireEvent, waitFor } from "@testing-library/react";
 import { expect, it } from "vitest";
 import { answer, asked, button, on, open, press } from "../../../stand";

@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 import { beforeEach, expect, it, vi } from "vitest";
 import { dropDraft, keepDraft, readDraft } from "../../src/lib/kept";
 

@@ -1,4 +1,3 @@
-// @vitest-environment jsdom
 import { beforeEach, describe, expect, it } from "vitest";
 import type { Search } from "../../../src/api/client";
 import { firstPlan, keepPlan, planned, plannedBefore, requestOf } from "../../../src/features/space/planDraft";

@@ -1,0 +1,3 @@
+export default function NoCurve() {
+  return <div data-testid="best curve" />;
+}
