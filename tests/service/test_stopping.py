@@ -229,7 +229,7 @@ def test_killed_workers_cost_no_more_than_since_the_last_checkpoint(engine: Engi
     assert engine.join(quiet, 60)
     search_id = network(engine, problem_id, **plan)
     killed = 0
-    for count in (2, 4):
+    for count in (1, 3):  # early: a search that is over has nobody to kill
         until(lambda count=count: sum(t.state in ("scored", "ended early", "parked") for t in rows(engine, search_id)) >= count, 60)  # type: ignore[misc]
         for held in list(engine._drivers[search_id]._runner._workers.values()):  # type: ignore[attr-defined]
             with contextlib.suppress(ProcessLookupError):  # it may have ended by itself since
