@@ -1,7 +1,7 @@
 /** What each kind of entry does to what is held, and how the stream is given up and taken up again. */
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { cleanup, renderHook, waitFor } from "@testing-library/react";
-import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
+import { renderHook, waitFor } from "@testing-library/react";
+import { beforeEach, describe, expect, it, vi } from "vitest";
 import type { Entry, Lanes, Points, Problem, Search } from "../../src/api/client";
 import { apply, read, useLedger } from "../../src/api/events";
 import { keys } from "../../src/api/keys";
@@ -187,11 +187,6 @@ describe("the stream", () => {
   beforeEach(() => {
     Stream.all = [];
     vi.stubGlobal("EventSource", Stream);
-  });
-  afterEach(() => {
-    cleanup();
-    vi.restoreAllMocks();
-    vi.unstubAllGlobals();
   });
   const listen = () => {
     const client = new QueryClient();

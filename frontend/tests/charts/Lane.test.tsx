@@ -1,6 +1,6 @@
 /** A lane by hand: ends are moved by keys and by the pointer, options are weighed, trials are found under the pointer. */
 import { fireEvent, render } from "@testing-library/react";
-import { beforeEach, describe, expect, it, vi } from "vitest";
+import { describe, expect, it, vi } from "vitest";
 import type { Setting } from "../../src/api/client";
 import { Lane } from "../../src/charts/Lane";
 import { LANE } from "../../src/charts/laneLayout";
@@ -45,10 +45,6 @@ function lane(parameter: Parameter, more: Partial<Parameters<typeof Lane>[0]> = 
 /** A DOM without pointer events knows no places: they are those of a mouse. */
 const pointer = (kind: "down" | "move" | "up", where: Element, x = 0, y = 0) =>
   fireEvent(where, new MouseEvent(`pointer${kind}`, { bubbles: true, clientX: x, clientY: y }));
-
-beforeEach(() => {
-  Object.defineProperty(Element.prototype, "setPointerCapture", { configurable: true, value: () => undefined });
-});
 
 describe("the ends of a range", () => {
   it("go a hundredth of the axis with an arrow, eight with a page, and nowhere with other keys", () => {

@@ -1,5 +1,5 @@
-import { cleanup, render } from "@testing-library/react";
-import { afterEach, expect, it } from "vitest";
+import { render } from "@testing-library/react";
+import { expect, it } from "vitest";
 import type { Step } from "../../src/api/evidence";
 import { StepBar, stairLayout } from "../../src/charts/StepBar";
 
@@ -13,8 +13,6 @@ const step = (score: number, gain: number, measured: number | null = null): Step
   measured_error: null,
   trial_id: null,
 });
-
-afterEach(cleanup);
 
 it("each step begins where the one before ended, whichever way is better", () => {
   const up = [step(0.6, 0.1), step(0.8, 0.2, 0.9)];

@@ -1,7 +1,5 @@
-import { beforeEach, expect, it, vi } from "vitest";
+import { expect, it, vi } from "vitest";
 import { dropDraft, keepDraft, readDraft } from "../../src/lib/kept";
-
-beforeEach(() => localStorage.clear());
 
 it("a draft is kept as long as what it rests on stands", () => {
   keepDraft("brief", "1", { target: "warm" });

@@ -1,12 +1,10 @@
-import { cleanup, fireEvent, render, screen } from "@testing-library/react";
-import { afterEach, expect, it, vi } from "vitest";
+import { fireEvent, render, screen } from "@testing-library/react";
+import { expect, it, vi } from "vitest";
 import type { Column } from "../../../src/api/client";
 import { ClassesOrNumber, isAsked } from "../../../src/features/brief/ClassesOrNumber";
 
 const column = (more: Partial<Column>) =>
   ({ name: "stars", type: "number", whole: true, distinct: 5, examples: ["3", "", "5"], ...more }) as Column;
-
-afterEach(cleanup);
 
 it("is asked of a handful of whole numbers, however they are read now", () => {
   expect(isAsked(column({}))).toBe(true);

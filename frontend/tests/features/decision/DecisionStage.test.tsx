@@ -1,6 +1,6 @@
 /** Finalists are weighed, looked into, signed. */
 import { fireEvent, screen, waitFor } from "@testing-library/react";
-import { beforeEach, describe, expect, it } from "vitest";
+import { describe, expect, it } from "vitest";
 import type { Search } from "../../../src/api/client";
 import type { Decision, Diagnostics, Finalists, Honest } from "../../../src/api/decisions";
 import { No, answer, answers, asked, at, button, called, field, on, open, press, type } from "../../stand";
@@ -35,8 +35,6 @@ const begin = async (query = "") => {
   await screen.findByText(/^Finalists by/);
   return shown;
 };
-
-beforeEach(() => localStorage.clear());
 
 describe("the decision", () => {
   it("lays finalists out fold by fold against the leader, and says what to expect", async () => {

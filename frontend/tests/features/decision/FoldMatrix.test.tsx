@@ -1,5 +1,5 @@
 /** Finalists fold by fold: walked through by keys, marked by keys, and many folds in a row of colours. */
-import { answer, asked, called, on } from "../../stand"; // first: it stands between the client and the network
+import { answer, asked, called, on } from "../../stand";
 import { QueryClientProvider } from "@tanstack/react-query";
 import { fireEvent, render, waitFor } from "@testing-library/react";
 import { describe, expect, it, vi } from "vitest";

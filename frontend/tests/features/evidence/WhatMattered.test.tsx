@@ -1,5 +1,5 @@
-import { cleanup, render, screen } from "@testing-library/react";
-import { afterEach, expect, it } from "vitest";
+import { render, screen } from "@testing-library/react";
+import { expect, it } from "vitest";
 import type { Evidence } from "../../../src/api/evidence";
 import { NOTHING } from "./nothing";
 import { WhatMattered } from "../../../src/features/evidence/WhatMattered";
@@ -27,8 +27,6 @@ const known: Evidence = {
 };
 
 const shown = (found: Evidence) => render(<WhatMattered found={found} />).container;
-
-afterEach(cleanup);
 
 it("tells of each setting what it does alone, with others, and among the good, with its doubt", () => {
   const container = shown(known);

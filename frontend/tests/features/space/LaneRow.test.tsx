@@ -50,7 +50,6 @@ describe("a lane", () => {
 
   it("is dragged: the number follows the pointer, the server hears of it once", async () => {
     await begin();
-    Object.defineProperty(Element.prototype, "setPointerCapture", { configurable: true, value: () => undefined });
     const point = (what: string, x: number) =>
       fireEvent(end("min_leaf-to"), new MouseEvent(what, { bubbles: true, clientX: x }));
     const handle = end("min_leaf-to");

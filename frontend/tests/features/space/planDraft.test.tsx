@@ -1,11 +1,10 @@
-import { beforeEach, describe, expect, it } from "vitest";
+import { describe, expect, it } from "vitest";
 import type { Search } from "../../../src/api/client";
 import { firstPlan, keepPlan, planned, plannedBefore, requestOf } from "../../../src/features/space/planDraft";
 import recorded from "../../recorded.json";
 
 const searches = (recorded as Record<string, unknown>)["GET /api/v1/problems/1/searches"] as Search[];
 const usual = { limits: [], against: [] };
-beforeEach(() => localStorage.clear());
 
 describe("the plan to begin with", () => {
   it("is that of the last search, with the next seed", () => {

@@ -1,10 +1,9 @@
 import { act, cleanup, renderHook, waitFor } from "@testing-library/react";
 import type { ReactNode } from "react";
 import { MemoryRouter } from "react-router";
-import { afterEach, expect, it, vi } from "vitest";
+import { expect, it, vi } from "vitest";
 import { useCarried } from "../../../src/features/space/useCarried";
 
-afterEach(cleanup);
 const carried = {
   lines: [{ name: "rate", before: "rate: 0 .. 1", after: "rate: 0 .. 2" }],
   requirements: [],

@@ -1,5 +1,5 @@
 /** A space while it is laid out: text and lanes in step, undone one by one, kept in the browser, lost by no mistake. */
-import { asked, called, No, on } from "../../stand"; // first: it stands between the client and the network
+import { asked, called, No, on } from "../../stand";
 import { QueryClientProvider } from "@tanstack/react-query";
 import { act, renderHook, waitFor } from "@testing-library/react";
 import { describe, expect, it } from "vitest";

@@ -1,5 +1,5 @@
-import { cleanup, fireEvent, render, screen } from "@testing-library/react";
-import { afterEach, expect, it, vi } from "vitest";
+import { fireEvent, render, screen } from "@testing-library/react";
+import { expect, it, vi } from "vitest";
 import type { FirstLook as Look } from "../../../../src/api/code";
 import { FirstLook } from "../../../../src/features/brief/code/FirstLook";
 
@@ -20,8 +20,6 @@ const look: Look = {
   files: [{ name: "keep/a.png", bytes: 2048, kept: true }],
   guess: { name: "acc", pick_out: "acc=(.*)" },
 };
-
-afterEach(cleanup);
 
 it("marks the lines from which something was read, and offers the score that it seems to print", () => {
   const onGuess = vi.fn();
