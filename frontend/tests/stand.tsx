@@ -71,7 +71,7 @@ hold.serve = async (request: Request): Promise<Response> => {
   const exact = Object.keys(answers).find((k) => k === `${key}${url.search}`);
   const found =
     plain in replies
-      ? replies[plain]!(call)
+      ? await replies[plain]!(call)
       : (answers[exact ?? key] ??
         answers[`${key}?limit=100`] ??
         new No(404, {

@@ -58,7 +58,10 @@ export function BriefEditor({
       " ",
     );
   const target = data.columns.find((column) => column.name === form.target);
-  const ready = form.target !== "" && preview.isSuccess && !preview.isPlaceholderData;
+  const [seen, setSeen] = useState(""); // the target whose metric and findings have been shown
+  if (preview.isSuccess && !preview.isPlaceholderData && seen !== request.target) setSeen(request.target);
+  // While a later change is looked at the button stays: a press that met it disabled would be lost, and the server looks again.
+  const ready = form.target !== "" && seen === form.target && !preview.isError;
   return (
     <div className="stage far top brief-bench">
       <section className="col">

@@ -37,6 +37,28 @@ describe("a new problem", () => {
     expect(called("POST", "/problems/1/baselines"), "baselines are scored in the background").toHaveLength(1);
   });
 
+  it("can be framed while a change is still being looked at, and not before its target was", async () => {
+    const never = new Promise<never>(() => undefined);
+    let late = false;
+    on("POST /briefs/preview", () => (late ? never : answer<Preview>("POST /api/v1/briefs/preview")));
+    on("POST /problems", () => answer<Problem>("GET /api/v1/problems/1"));
+    on("POST /problems/1/baselines", () => []);
+    await begin();
+    const off = async () => (await button("Frame the problem")).hasAttribute("disabled");
+    await press("target", column("arrived_warm"));
+    expect(await off()).toBe(true);
+    await waitFor(async () => expect(await off()).toBe(false));
+    late = true;
+    type(at("Seed"), "11");
+    await waitFor(() => expect(called("POST", "/briefs/preview").at(-1)!.body.seed).toBe(11));
+    expect(await off()).toBe(false);
+    await press("target", column("precooled"));
+    expect(await off()).toBe(true);
+    await press("target", column("arrived_warm"));
+    await press("Frame the problem");
+    expect((await asked("POST", "/problems")).body).toMatchObject({ seed: 11, target: "arrived_warm" });
+  });
+
   it("survives a reload, until one begins anew", async () => {
     const { unmount } = await begin();
     await press("target", column("arrived_warm"));
