@@ -101,6 +101,7 @@ bench-stopping: setup
 bench-strategies: setup
 	$(BIN)/python -m benchmarks.strategies.run
 	$(BIN)/python -m benchmarks.strategies.beginning 3
+	$(BIN)/python -m benchmarks.strategies.refitted 3
 	$(BIN)/python -m benchmarks.strategies.many 1
 	$(BIN)/python -m benchmarks.strategies.limited --seeds 5
 	$(BIN)/python -m benchmarks.strategies.several --seeds 3
