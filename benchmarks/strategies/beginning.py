@@ -34,7 +34,7 @@ def main(seeds: int) -> None:
     lines = [
         "### The first twenty trials", "",
         f"`python -m benchmarks.strategies.beginning {seeds}`, {date.today()}: medians of the simple regret of {seeds} seeds from {FIRST_SEED} on, "
-        f"after {TRIALS} trials; of Random after {AGAINST}. No seed of these was looked at before.", "",
+        f"after {TRIALS} trials; of Random after {AGAINST}. None of these seeds was looked at when the beginning was chosen.", "",
         f"| {' | '.join(head)} |", "|---" * len(head) + "|",
     ]  # fmt: skip
     kept = 0
