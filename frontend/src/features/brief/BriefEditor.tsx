@@ -40,10 +40,6 @@ export function BriefEditor({
   reading,
 }: Props) {
   const [form, setForm] = useState(initial);
-  const change = (part: Partial<BriefForm>) => {
-    setForm((held) => ({ ...held, ...part }));
-    onForm?.({ ...form, ...part });
-  };
   const request = requestOf(useDebounced(form, 200), data);
   const preview = usePreview(request);
   const navigate = useNavigate();
@@ -51,6 +47,11 @@ export function BriefEditor({
     onSaved?.();
     void navigate(`/p/${saved.id}/space`);
   });
+  const change = (part: Partial<BriefForm>) => {
+    setForm((held) => ({ ...held, ...part }));
+    onForm?.({ ...form, ...part });
+    if (save.isError) save.reset(); // what was refused is not what stands there now
+  };
   const refusal = save.error ?? preview.error;
   const at = (field: string) => (refusal?.field === field ? refusal.message : undefined);
   const known =

@@ -59,6 +59,23 @@ describe("a new problem", () => {
     expect((await asked("POST", "/problems")).body).toMatchObject({ seed: 11, target: "arrived_warm" });
   });
 
+  it("says what was refused on saving, until the brief is another", async () => {
+    on("POST /problems", (call) =>
+      call.body.folds === "51" ? refused("refused brief") : answer<Problem>("GET /api/v1/problems/1"),
+    );
+    on("POST /problems/1/baselines", () => []);
+    const { where } = await begin();
+    await press("target", column("arrived_warm"));
+    await waitFor(async () => expect((await button("Frame the problem")).hasAttribute("disabled")).toBe(false));
+    type(at("Folds"), "51");
+    await press("Frame the problem");
+    expect((await screen.findByText("A split plan has 2 to 50 folds. Got 1.")).dataset.error).toBe("folds");
+    type(at("Folds"), "4");
+    await waitFor(() => expect(screen.queryByText(/A split plan has/)).toBeNull());
+    await press("Frame the problem");
+    await waitFor(() => expect(where()).toBe("/p/1/space"));
+  });
+
   it("survives a reload, until one begins anew", async () => {
     const { unmount } = await begin();
     await press("target", column("arrived_warm"));
