@@ -29,7 +29,6 @@ export function CodeEditor({ initial, problem }: Props) {
     if (draft && form !== initial) keepDraft(draft, "", form);
   }, [draft, form, initial]);
   const [seconds, setSeconds] = useState("60");
-  const change: Change = (part) => setForm((held) => ({ ...held, ...part }));
   const navigate = useNavigate();
   const folders = useFolders().data;
   const help = useHelp((found) => setForm((held) => withHelp(held, found)));
@@ -38,6 +37,10 @@ export function CodeEditor({ initial, problem }: Props) {
     if (draft) dropDraft(draft);
     void navigate(`/p/${saved.id}/space`);
   });
+  const change: Change = (part) => {
+    setForm((held) => ({ ...held, ...part }));
+    if (save.isError) save.reset(); // what was refused is not what stands there now
+  };
   const wrong = wrongIn(form);
   const refusal = save.error ?? look.error ?? help.error;
   if (form.kind !== "outside" && folders?.length === 0) return <NothingAllowed />;

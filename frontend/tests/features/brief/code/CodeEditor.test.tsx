@@ -1,6 +1,6 @@
 import { fireEvent, waitFor } from "@testing-library/react";
 import { expect, it } from "vitest";
-import { answer, asked, button, on, open, press } from "../../../stand";
+import { No, answer, asked, button, on, open, press } from "../../../stand";
 
 it("says how a folder is allowed where none is", async () => {
   on("GET /own-code/folders", () => []);
@@ -19,4 +19,19 @@ it("makes a problem of an outside loop, once what is missing is there", async ()
   await press("Make the problem");
   const { body } = await asked("POST", "/own-code/problems");
   expect(body).toMatchObject({ brief: { outside: true, runs: null, "judged by": { score: "yield" } } });
+});
+
+it("says what was refused on saving, until something is changed", async () => {
+  on("GET /own-code/folders", () => []);
+  on("POST /own-code/problems", () => new No(422, { detail: "A score has one word.", field: "score", status: 422 }));
+  open("/new?what=outside+loop");
+  const score = await waitFor(
+    () => document.querySelector("input[placeholder='recall']") ?? Promise.reject(new Error("no score")),
+  );
+  fireEvent.change(score, { target: { value: "the yield" } });
+  await press("Make the problem");
+  const said = () => document.querySelector("[data-error='code']")?.textContent ?? "";
+  await waitFor(() => expect(said()).toContain("A score has one word."));
+  fireEvent.change(score, { target: { value: "yield" } });
+  await waitFor(() => expect(said()).toBe(""));
 });
