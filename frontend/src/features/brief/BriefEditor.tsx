@@ -2,7 +2,7 @@ import Button from "@mui/material/Button";
 import TextField from "@mui/material/TextField";
 import { useState, type ReactNode } from "react";
 import { useNavigate } from "react-router";
-import type { Data, TableProblem } from "../../api/client";
+import type { Data, Preview, TableProblem } from "../../api/client";
 import { usePreview, useSaveBrief } from "../../api/problems";
 import { useDebounced } from "../../ui/useDebounced";
 import { count } from "../../lib/format";
@@ -59,10 +59,13 @@ export function BriefEditor({
       " ",
     );
   const target = data.columns.find((column) => column.name === form.target);
-  const [seen, setSeen] = useState(""); // the target whose metric and findings have been shown
-  if (preview.isSuccess && !preview.isPlaceholderData && seen !== request.target) setSeen(request.target);
+  const [good, setGood] = useState<{ target: string; preview: Preview } | null>(null);
+  if (preview.isSuccess && !preview.isPlaceholderData && good?.preview !== preview.data)
+    setGood({ target: request.target, preview: preview.data });
+  const seen = good?.target === form.target;
+  const shown = preview.data ?? (seen ? good.preview : undefined); // what is refused of a brief takes nothing else away
   // While a later change is looked at the button stays: a press that met it disabled would be lost, and the server looks again.
-  const ready = form.target !== "" && seen === form.target && !preview.isError;
+  const ready = form.target !== "" && seen && !preview.isError;
   return (
     <div className="stage far top brief-bench">
       <section className="col">
@@ -103,20 +106,17 @@ export function BriefEditor({
             )}
             {problem && <Baselines problem={problem} />}
             <MetricPicker
-              preview={preview.data}
+              preview={shown}
               form={form}
               change={change}
               error={at("metric") ?? at("positive") ?? at("recorded")}
               limitsError={at("limits")}
               againstError={at("against")}
             />
-            {preview.data && (
-              <Findings
-                findings={preview.data.findings}
-                onRole={(column, role) => change(withRole(form, column, role))}
-              />
+            {shown && (
+              <Findings findings={shown.findings} onRole={(column, role) => change(withRole(form, column, role))} />
             )}
-            <SplitPlan preview={preview.data} form={form} change={change} error={at} />
+            <SplitPlan preview={shown} form={form} change={change} error={at} />
             {refusal && !known.includes(refusal.field ?? "") && <FieldError text={refusal.message} field="brief" />}
             <div className="row">
               <span className="grow small soft">

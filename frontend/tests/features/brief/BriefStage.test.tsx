@@ -96,11 +96,15 @@ describe("a new problem", () => {
     );
     await begin();
     await press("target", column("arrived_warm"));
-    type(await field(/^Folds/), "51");
+    await waitFor(async () => expect((await button("Frame the problem")).hasAttribute("disabled")).toBe(false));
+    const metric = at<HTMLSelectElement>("Metric").value;
+    expect(metric).not.toBe("");
+    type(at("Folds"), "51");
     const alert = await screen.findByText("A split plan has 2 to 50 folds. Got 1.");
     expect(alert.dataset.error).toBe("folds");
     expect((await button("Frame the problem")).hasAttribute("disabled")).toBe(true);
-    type(at(/^Folds/), "4");
+    expect(at<HTMLSelectElement>("Metric").value, "what else was known of the brief stays").toBe(metric);
+    type(at("Folds"), "4");
     await waitFor(() => expect(screen.queryByText(/A split plan has/)).toBeNull());
   });
 
