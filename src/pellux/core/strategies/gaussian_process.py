@@ -210,6 +210,7 @@ class _Proposal:
         self._log_cost = _log_cost(space, self._known) if design.thrift else None
         leans = remembered if "leaning" in design.taught else None
         self._leaning = None if leans is None else leans.leaning(self._measured)
+        self._beside_hill: dict[int, Mask] = {}  # each top is asked about several times, and every answer costs two kernels
 
     def _limits(self, design: Design) -> Keeping | None:
         measured = [place for place, o in enumerate(self._known) if o.slack]
@@ -259,7 +260,7 @@ class _Proposal:
         if self._noise > 0:
             return False  # what noise hides is no standstill
         measured = self._measured
-        inside = (among & ~self._outside_basins([top], self._posterior).holds(self._points))[:measured]
+        inside = (among & ~self._beside([top]))[:measured]
         best = np.maximum.accumulate(self._expected[:measured][inside])
         if len(best) <= STILL + self._coding.space.dimension:
             return False
@@ -268,12 +269,21 @@ class _Proposal:
     def _outside_basins(self, hills: Sequence[int], posterior: Posterior) -> OutsideBasins:
         return OutsideBasins(posterior, self._coding, self._posterior, self._features[hills])
 
+    def _beside(self, hills: Sequence[int]) -> Mask:
+        """Which of the known points lie outside all of some hills."""
+        for top in hills:
+            if top not in self._beside_hill:
+                region = self._outside_basins([top], self._posterior)
+                self._beside_hill[top] = region.holds_features(self._features, self._expected)
+        found: Mask = np.logical_and.reduce([self._beside_hill[top] for top in hills])
+        return found
+
     def _elsewhere(self) -> Found | None:
         """The best place beside the incumbent's hill and others that stand still, by a model that does not know them:
         next to a high hill all the rest looks flat, and a model of both calls a second one next to impossible."""
         hills = [int(self._order[0])]
         for _ in range(HILLS):
-            left = self._outside_basins(hills, self._posterior).holds(self._points)
+            left = self._beside(hills)
             order = self._order[left[self._order]]
             if not len(order):
                 return None

@@ -119,7 +119,10 @@ class OutsideBasins:
         if not len(points):
             return np.ones(0, dtype=bool)
         features = self.coding.features(points)
-        mean = self.judge.expected(features)
+        return self.holds_features(features, self.judge.expected(features))
+
+    def holds_features(self, features: Array, mean: Array) -> Mask:
+        """The same of places whose features are known, shape (n, columns), and what the judge expects there, shape (n,)."""
         found: Mask = np.logical_and.reduce([self._outside_basins(top, features, mean) for top in self.tops])
         return found
 

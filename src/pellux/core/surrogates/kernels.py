@@ -48,7 +48,10 @@ def matern(squared: Array) -> tuple[Array, Array]:
 
 def squared_distances(a: Array, b: Array) -> Array:
     """Between all rows of two arrays; never below 0."""
-    found: Array = (a * a).sum(1)[:, None] + (b * b).sum(1)[None, :] - 2 * (a @ b.T)
+    found: Array = np.add.outer((a * a).sum(1), (b * b).sum(1))
+    product = a @ b.T
+    product *= 2
+    found -= product  # in place: these are the largest arrays of all, and each new one costs as much as the sum
     np.maximum(found, 0.0, out=found)
     return found
 
